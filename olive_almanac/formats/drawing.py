@@ -11,6 +11,9 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
+import numpy as np
+from numpy.typing import ArrayLike
+
 from olive_almanac.core.motion.program import Lines, Strokes, mark_steps
 from olive_almanac.core.placing.dots import burnt_runs, flat_dots
 from olive_almanac.core.placing.fiducials import burnt_boxes
@@ -40,16 +43,16 @@ Box = tuple[float, float, float, float]
 
 @dataclass(frozen=True)
 class Layer:
-    """What is burnt with one setting: lines, and boxes to fill (left, low, right, high), coupon mm,
-    y up.
+    """What is burnt with one setting: lines (each N x 2), and boxes to fill (left, low, right,
+    high), coupon mm, y up.
     """
 
     name: str
     setting: Setting
-    lines: tuple[Polyline, ...]
+    lines: tuple[ArrayLike, ...]
     fills: tuple[Box, ...]
     cells: tuple[str, ...] = ()
-    areas: tuple[Polyline, ...] = ()  # filled, an area in an area being a hole
+    areas: tuple[ArrayLike, ...] = ()  # filled, an area in an area being a hole
     is_mark: bool = False  # it belongs to no cell
 
 
@@ -156,7 +159,7 @@ def svg_of_rings(title: str, size_mm: tuple[float, float], rings: Iterable[Any])
     style = {"fill": "none", "stroke": "#ff0000", "stroke-width": str(HAIRLINE_MM)}
     group = ET.SubElement(root, "g", style)
     for ring in rings:
-        points = " ".join(f"{_mm(x)},{_mm(height - y)}" for x, y in ring.tolist())
+        points = " ".join(_places(ring, height, ","))
         ET.SubElement(group, "polygon", points=points)
     return ET.tostring(root, encoding="unicode") + "\n"
 
@@ -210,24 +213,29 @@ def svg_of_layers(title: str, size_mm: tuple[float, float], layers: Iterable[Lay
             style = {"fill": colour, "fill-rule": "evenodd", "stroke": "none"}
             ET.SubElement(group, "path", {"d": data, **style})
         for path in layer.lines:
-            closed = path[0] == path[-1]
-            points = " ".join(
-                f"{_mm(x)},{_mm(height - y)}" for x, y in (path[:-1] if closed else path)
-            )
+            places = np.asarray(path, float)
+            closed = bool((places[0] == places[-1]).all())
+            points = " ".join(_places(places[:-1] if closed else places, height, ","))
             ET.SubElement(group, "polygon" if closed else "polyline", points=points)
     ET.indent(root)
     return ET.tostring(root, encoding="unicode", xml_declaration=False) + "\n"
 
 
-def _area_data(area: Polyline, height: float) -> str:
-    return "M" + "L".join(f"{_mm(x)} {_mm(height - y)}" for x, y in area) + "Z"
+def _area_data(area: ArrayLike, height: float) -> str:
+    return "M" + "L".join(_places(area, height, " ")) + "Z"
+
+
+def _places(points: ArrayLike, height: float, between: str) -> list[str]:
+    """The places of points as the page counts them, y down, made in one go."""
+    number = "{:z.4f}".format
+    return [
+        f"{number(x).rstrip('0').rstrip('.')}{between}{number(height - y).rstrip('0').rstrip('.')}"
+        for x, y in np.asarray(points, float).tolist()
+    ]
 
 
 def _mm(value: float) -> str:
-    text = f"{value:.4f}".rstrip("0").rstrip(".")
-    if text == "-0":
-        return "0"
-    return text
+    return f"{value:z.4f}".rstrip("0").rstrip(".")
 
 
 def _colour(number: int) -> str:
@@ -262,7 +270,7 @@ def dxf_of_layers(layers: Iterable[Layer]) -> str:
         if layer.areas:
             hatch = space.add_hatch(dxfattribs={"layer": name})
             for area in layer.areas:
-                hatch.paths.add_polyline_path(area, is_closed=True)
+                hatch.paths.add_polyline_path(np.asarray(area).tolist(), is_closed=True)
     stream = io.StringIO()
     document.write(stream)
     return stream.getvalue()

@@ -4,7 +4,7 @@ other, in three times the time.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
 import ezdxf
 import numpy as np
@@ -12,6 +12,7 @@ from ezdxf.document import Drawing
 from ezdxf.entities.lwpolyline import LWPolylinePoints
 from ezdxf.layouts.base import BaseLayout
 from ezdxf.lldxf.types import DXFTag
+from numpy.typing import ArrayLike
 
 __all__ = ["add_line", "new_document"]
 
@@ -21,11 +22,12 @@ def new_document() -> Drawing:
     return ezdxf.new("R2010", units=4)  # type: ignore[attr-defined]  # 4: millimetres
 
 
-def add_line(space: BaseLayout, points: Sequence[tuple[float, float]], layer: str) -> None:
-    """Add a line through points (N of x, y) to a layer; closed where it ends as it begins."""
-    closed = points[0] == points[-1]
+def add_line(space: BaseLayout, points: ArrayLike, layer: str) -> None:
+    """Add a line through points (N x 2) to a layer; closed where it ends as it begins."""
+    places = np.asarray(points, float)
+    closed = bool((places[0] == places[-1]).all())
     line = space.add_lwpolyline([], close=closed, dxfattribs={"layer": layer})
-    places = np.array(points[:-1] if closed else points, float)
+    places = places[:-1] if closed else places
     line.lwpoints = _StraightPoints()
     line.lwpoints.set(np.hstack([places, np.zeros((len(places), 3))]))
 
@@ -41,5 +43,6 @@ class _Places(DXFTag):
     """Places (N x 2) in the way of the format: each X and each Y under its number."""
 
     def dxfstr(self) -> str:
-        pair = f"{self.code:3d}\n{{}}\n{self.code + 10:3d}\n{{}}\n".format
-        return "".join(pair(x, y) for x, y in self.value.tolist())
+        pair = f"{self.code:3d}\n%r\n{self.code + 10:3d}\n%r\n"
+        told: str = pair * len(self.value) % tuple(self.value.ravel().tolist())
+        return told

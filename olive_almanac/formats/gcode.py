@@ -11,7 +11,7 @@ from __future__ import annotations
 import functools
 import re
 import textwrap
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from olive_almanac.core.motion.program import (
     Burn,
@@ -97,8 +97,16 @@ class GcodeWriter:
     # -- words -------------------------------------------------------------------------------------
 
     def at(self, point: Point) -> str:
-        x, y = self.ground.on_bed(point)
-        return f"X{self.length(x)} Y{self.length(y)}"
+        return self.places([point])[0]
+
+    def places(self, points: Iterable[Point]) -> list[str]:
+        """The words of each point, made in one go: a long program has a million."""
+        number, scale = f"{{:z.{self.decimals}f}}".format, self.scale
+        return [
+            f"X{number(x * scale).rstrip('0').rstrip('.')}"
+            f" Y{number(y * scale).rstrip('0').rstrip('.')}"
+            for x, y in map(self.ground.on_bed, points)
+        ]
 
     def length(self, mm: float) -> str:
         return _number(mm * self.scale, self.decimals)
@@ -175,19 +183,22 @@ class GcodeWriter:
 
     def _strokes(self, step: Strokes, passes: int) -> bytes:
         power, (dx, dy) = self._power(step.setting), step.at_mm
+        ways = [
+            self.places((x + dx, y + dy) for x, y in led(path, step.run_up_mm))
+            for path in step.paths
+        ]
         lines: list[str] = []
         for number in range(passes):
-            for n, path in enumerate(step.paths):
-                way = [(x + dx, y + dy) for x, y in led(path, step.run_up_mm)]
+            for n, way in enumerate(ways):
                 if n or (number and step.start != step.end):
-                    lines.append(f"{self.rapid(way[0])} S0")
+                    lines.append(f"G0 {way[0]} S0")
                 burnt = way[1:]
                 if step.run_up_mm:
-                    lines.append(f"G1 {self.at(way[1])} S0")
+                    lines.append(f"G1 {way[1]} S0")
                     burnt = way[2:-1]
-                lines += [f"G1 {self.at(point)} {power}" for point in burnt]
+                lines += [f"G1 {place} {power}" for place in burnt]
                 if step.run_up_mm:
-                    lines.append(f"G1 {self.at(way[-1])} S0")
+                    lines.append(f"G1 {way[-1]} S0")
         return _block(lines)
 
     def _raster(self, step: Raster) -> list[bytes]:
@@ -290,7 +301,4 @@ def _comment(text: str) -> str:
 
 @functools.lru_cache(maxsize=65536)
 def _number(value: float, decimals: int = 3) -> str:
-    text = f"{value:.{decimals}f}".rstrip("0").rstrip(".")
-    if text == "-0":
-        return "0"
-    return text
+    return f"{value:z.{decimals}f}".rstrip("0").rstrip(".")

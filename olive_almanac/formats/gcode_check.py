@@ -94,6 +94,9 @@ def check_lines(text: str, limits: CheckLimits) -> Iterator[tuple[float, CheckRe
     return _Interpreter(limits).run(text)
 
 
+_Manner = tuple[tuple[tuple[int, int], ...], float | None, float | None]
+
+
 @dataclass(slots=True)
 class _Words:
     """The words of one line, taken apart: lines that come again (a raster has thousands) are taken
@@ -108,6 +111,9 @@ class _Words:
     problems: list[tuple[str, str]]
     rounds: bool = False  # corners, within the P word
     demarcates: bool = False  # the whole line is a percent sign
+    is_empty: bool = False
+    # all it says but the place, where it says no more than modes, place, power and feed
+    manner: _Manner | None = None
 
 
 class _Interpreter:
@@ -125,7 +131,9 @@ class _Interpreter:
         self.ended = False
         self.findings: list[Finding] = []
         self.line = 0
-        self.known: dict[str, _Words | None] = {}
+        self.known: dict[str, _Words] = {}
+        self.manners: dict[_Manner, _Manner] = {}
+        self.manner: _Manner | None = None  # of the line before, where it was in order
         (x, y), (width, height) = limits.bed_from_mm, limits.bed_mm
         self.reach = (x - TOLERANCE, y - TOLERANCE, x + width + TOLERANCE, y + height + TOLERANCE)
         self.room = self.reach
@@ -144,13 +152,19 @@ class _Interpreter:
         for self.line, raw in enumerate(lines, 1):
             if self.line % LINES_A_STEP == 0:
                 yield self.line / len(lines), CheckReport(tuple(self.findings), self.moves)
-            if raw not in known:
+            words = known.get(raw)
+            if words is None:
                 if len(known) > MOST_KNOWN:
                     known.clear()
-                known[raw] = self.words_of(raw)
-            words = known[raw]
-            if words is not None:
+                    self.manners.clear()
+                words = known[raw] = self.words_of(raw)
+            if words.manner is not None and words.manner is self.manner:
+                self.go_on(words.values)
+            elif not words.is_empty:
+                found = len(self.findings)
                 self.block(words)
+                goes_on = len(self.findings) == found and self.is_straight
+                self.manner = words.manner if goes_on else None
             if len(self.findings) >= MOST_FINDINGS:
                 text = tr(
                     "More than {most_findings} faults: from line {line} on it was not read.",
@@ -175,10 +189,8 @@ class _Interpreter:
             Finding(code, f"line {self.line}", tr("Line {line} {text}.", line=self.line, text=text))
         )
 
-    def words_of(self, raw: str) -> _Words | None:
-        """Return the words of a line with what is wrong with it by itself, or None where it holds
-        none.
-        """
+    def words_of(self, raw: str) -> _Words:
+        """Return the words of a line with what is wrong with it by itself."""
         problems: list[tuple[str, str]] = []
         if len(raw) >= LONGEST_LINE:
             problems.append(
@@ -201,8 +213,9 @@ class _Interpreter:
         block = _COMMENT.sub("", raw).strip()
         words = _Words([], [], {}, False, False, problems)
         words.demarcates = block == "%"
+        words.is_empty = not (block or problems)
         if not block or words.demarcates:
-            return words if problems or words.demarcates else None
+            return words
         if block.startswith("/"):
             problems.append(
                 ("skipped-line", tr("begins with a stroke: a switch at the machine may skip it"))
@@ -244,6 +257,10 @@ class _Interpreter:
         if sum(code in BEAM for code in words.m_codes) > 1:
             problems.append(("modes-clash", tr("switches the beam twice")))
         words.moves = not words.dwells and any(axis in words.values for axis in "XYZ")
+        says_more = words.m_codes or words.dwells or words.rounds or problems
+        if not says_more and {"X", "Y"} <= words.values.keys() <= {"X", "Y", "S", "F"}:
+            manner = (tuple(words.modes), words.values.get("S"), words.values.get("F"))
+            words.manner = self.manners.setdefault(manner, manner)
         return words
 
     def take_g(self, words: _Words, value: float) -> None:
@@ -327,6 +344,22 @@ class _Interpreter:
             self.report("beam-at-rest", tr("waits with the beam on"))
         if words.moves and not words.dwells:
             self.move(words.values)
+
+    @property
+    def is_straight(self) -> bool:
+        """Whether moves go straight to the places that lines name."""
+        return self.modal.get(DISTANCE) == 90 and self.modal.get(MOTION) in (0, 1)
+
+    def go_on(self, values: dict[str, float]) -> None:
+        """Follow a line that differs from the one before, which was in order, by its place alone:
+        nothing else can be wrong with it (most lines of a long program are of this kind).
+        """
+        x0, y0, scale = self.x, self.y, self.scale
+        self.x, self.y = values["X"] * scale, values["Y"] * scale
+        self.moves += 1
+        self.check_place(self.x, self.y)
+        if self.limits.clamps_mm:
+            self.check_clamps({"X": x0, "Y": y0})
 
     @property
     def is_burning(self) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 
 from olive_almanac.core.motion.program import Lines, Strokes, anchor_of
+from olive_almanac.core.placing.strokes import Polyline
 from olive_almanac.core.quoting.job_plan import SheetRun
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.formats.gcode import GcodeWriter, setting_comment
@@ -60,17 +61,20 @@ def frame_blocks(run: SheetRun, *words: str) -> Iterator[bytes]:
 
 def trace_blocks(run: SheetRun, *words: str) -> Iterator[bytes]:
     """Yield a program that goes along all that will be burnt, with the beam off: lines as they are,
-    around what is engraved.
+    around what is engraved, each once however often it is burnt.
     """
-    ways: list[Sequence[Point]] = []
+    ways: dict[tuple[Point, Polyline], Sequence[Point]] = {}
     for step, _ in run.steps:
         if isinstance(step, Strokes):
             dx, dy = step.at_mm
-            ways += [[(x + dx, y + dy) for x, y in path] for path in step.paths]
+            for path in step.paths:
+                if (step.at_mm, path) not in ways:
+                    ways[step.at_mm, path] = [(x + dx, y + dy) for x, y in path]
         elif isinstance(step, Lines):
             left, low, right, high = step.box_mm
-            ways.append(((left, low), (right, low), (right, high), (left, high), (left, low)))
-    return _unlit(GcodeWriter(run.ground), ways, *words)
+            around = ((left, low), (right, low), (right, high), (left, high), (left, low))
+            ways[(0.0, 0.0), around] = around
+    return _unlit(GcodeWriter(run.ground), list(ways.values()), *words)
 
 
 def centre_blocks(run: SheetRun, *words: str) -> Iterator[bytes]:
@@ -91,7 +95,7 @@ def _unlit(writer: GcodeWriter, ways: Sequence[Sequence[Point]], *words: str) ->
     yield writer.begin(*words, "Beam off: it only shows where the job lies.")
     for way in ways:
         lines = [writer.rapid(at) for at in writer.ground.travel(writer.head, way[0])]
-        lines += [writer.rapid(at) for at in way[1:]]
+        lines += [f"G0 {place}" for place in writer.places(way[1:])]
         writer.head = way[-1]
         yield ("\n".join(lines) + "\n").encode("ascii")
     yield writer.end()

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from olive_almanac.core.motion.program import over_mm, over_point
 from olive_almanac.core.quoting.job_plan import JobPlan, SheetRun
@@ -37,10 +38,13 @@ from olive_almanac.core.units import (
     speed_text,
 )
 from olive_almanac.core.words import tr
-from olive_almanac.formats.drawing import Layer, dxf_of_layers, layer_name, svg_of_layers
+from olive_almanac.formats.drawing import Layer, layer_name, svg_of_layers
 from olive_almanac.formats.pdf import CAUTION, PAGES_MM, SANS, SANS_BOLD, SERIF, Sheet
 
-__all__ = ["JobPaper", "job_dxf", "job_layers", "job_svg", "write_job", "write_job_sheet"]
+__all__ = ["JobPaper", "job_layers", "job_svg", "write_job", "write_job_sheet"]
+
+
+Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -83,7 +87,7 @@ def job_layers(paper: JobPaper, run: SheetRun) -> list[Layer]:
     return [*layers, *_name_layer(paper, run)]
 
 
-def _pins_of(run: SheetRun, group: str) -> list[tuple[tuple[float, float], ...]]:
+def _pins_of(run: SheetRun, group: str) -> list[Floats]:
     """The holes for pins that a group's setting cuts."""
     return [
         _laid(np.array(path), run)
@@ -99,12 +103,12 @@ def _area_of(run: SheetRun) -> tuple[float, float, float, float]:
     return over_mm(ground.over, ground.area) if ground.over is not None else ground.area
 
 
-def _laid(points: Any, run: SheetRun) -> tuple[tuple[float, float], ...]:
+def _laid(points: Floats, run: SheetRun) -> Floats:
     """Points of a sheet as it lies, in mm of the burnt area."""
     left, low = _area_of(run)[:2]
     if run.ground.over is not None:
         points = np.array([over_point(run.ground.over, tuple(point)) for point in points])
-    return _pairs(points - [left, low])
+    return np.round(points - [left, low], 4)
 
 
 def _name_layer(paper: JobPaper, run: SheetRun) -> list[Layer]:
@@ -132,21 +136,12 @@ def _name_layer(paper: JobPaper, run: SheetRun) -> list[Layer]:
     return [Layer(name, task.setting, tuple(lines), (), areas=tuple(areas))]
 
 
-def _pairs(points: Any) -> tuple[tuple[float, float], ...]:
-    return tuple((x, y) for x, y in np.round(points, 4).tolist())
-
-
-def job_svg(paper: JobPaper, run: SheetRun) -> str:
-    """Return one sheet of a job as SVG: the beam's paths, kerf taken off."""
+def job_svg(paper: JobPaper, run: SheetRun, layers: Sequence[Layer]) -> str:
+    """Return one sheet of a job as SVG, from its layers: the beam's paths, kerf taken off."""
     left, low, right, high = run.ground.area
     called = paper.job.sheet_words(run.sheet, run.side)
     title = f"{paper.job.name}, {called}, {paper.machine.name}, {paper.stock.label}"
-    return svg_of_layers(title, (right - left, high - low), job_layers(paper, run))
-
-
-def job_dxf(paper: JobPaper, run: SheetRun) -> str:
-    """Return one sheet of a job as DXF."""
-    return dxf_of_layers(job_layers(paper, run))
+    return svg_of_layers(title, (right - left, high - low), layers)
 
 
 def write_job(paper: JobPaper, drawing: Drawing) -> str:

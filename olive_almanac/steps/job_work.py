@@ -32,7 +32,13 @@ from olive_almanac.core.quoting.names import (
     with_room_for,
 )
 from olive_almanac.core.quoting.paths import flat
-from olive_almanac.core.quoting.pattern import Handling, Pattern, parts_of, pattern_of
+from olive_almanac.core.quoting.pattern import (
+    Handling,
+    Pattern,
+    parts_of,
+    pattern_of,
+    whole_and_parts,
+)
 from olive_almanac.core.quoting.place import items_of, nested
 from olive_almanac.core.quoting.risk import EarlierJob, freed_by_passes
 from olive_almanac.core.quoting.shades import Shading, shaded
@@ -56,10 +62,17 @@ from olive_almanac.core.records.stack import Stack
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import count_text, fixed_text
 from olive_almanac.core.words import tr
+from olive_almanac.formats.drawing import dxf_of_layers
 from olive_almanac.formats.drawing_in import read_drawing
 from olive_almanac.formats.gcode_check import CheckLimits, CheckReport, check_lines
 from olive_almanac.formats.gcode_job import UNLIT_BLOCKS, job_blocks
-from olive_almanac.formats.job_files import JobPaper, job_dxf, job_svg, write_job, write_job_sheet
+from olive_almanac.formats.job_files import (
+    JobPaper,
+    job_layers,
+    job_svg,
+    write_job,
+    write_job_sheet,
+)
 from olive_almanac.formats.picture_in import luminance_of
 from olive_almanac.steps.beside import BesideThread
 from olive_almanac.steps.files import below, write_together
@@ -249,14 +262,13 @@ def piecework_for(wish: JobWish) -> Piecework:
         by_line = task is not None and task.setting is not None and not task.setting.pitch_mm
         dotted = with_dots(wish.drawing, job.glow, as_outlines=by_line)
         wish = replace(wish, drawing=dotted)
-    in_parts = job.stack is not None or (job.apart and job.jig is None)
-    once = replace(handling, effort=0.0) if in_parts else handling  # nobody burns it as a whole
-    whole = pattern_of(wish.drawing, wish.tasks, wish.machine, once)
+    burnt = wish.drawing, wish.tasks, wish.machine
     if job.stack is not None:
-        return _in_layers(wish, whole, handling, job.stack)
-    if not in_parts:
-        return _with_names(wish, whole)
-    return Piecework(whole, parts_of(wish.drawing, wish.tasks, wish.machine, handling))
+        first = replace(handling, effort=0.0)  # nobody burns it as a whole
+        return _in_layers(wish, pattern_of(*burnt, first), handling, job.stack)
+    if job.apart and job.jig is None:
+        return Piecework(*whole_and_parts(*burnt, handling))
+    return _with_names(wish, pattern_of(*burnt, handling))
 
 
 def _in_layers(wish: JobWish, whole: Pattern, handling: Handling, stack: Stack) -> Piecework:
@@ -603,9 +615,10 @@ def write_job_files(
             if report.safe:
                 contents[below(folder, f"{name}-{what}.nc")] = unlit
         contents[below(folder, f"{name}.nc")] = program
-        contents[below(folder, f"{name}.svg")] = job_svg(result.paper, run)
+        layers = job_layers(result.paper, run)
+        contents[below(folder, f"{name}.svg")] = job_svg(result.paper, run, layers)
         yield called
-        contents[below(folder, f"{name}.dxf")] = job_dxf(result.paper, run)
+        contents[below(folder, f"{name}.dxf")] = dxf_of_layers(layers)
     yield tr("job sheet")
     for page in ("a4", "letter"):
         name = "job.pdf" if page == "a4" else "job-letter.pdf"

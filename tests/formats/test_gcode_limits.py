@@ -33,6 +33,39 @@ class BedTest(unittest.TestCase):
                 self.assertEqual(codes(inside(f"G0 {place} S0"), beyond), [])
 
 
+class AlikeLinesTest(unittest.TestCase):
+    """Lines that differ from the one before by their place alone, as most of a long program do."""
+
+    ALIKE = "G1 X11 Y11 S500\nG1 X12 Y12 S500\nG1 X13 Y13 S500\n"
+
+    def program(self, line):
+        return inside(self.ALIKE + line + "\n" + self.ALIKE.rstrip())
+
+    def test_a_place_that_is_wrong_is_found_among_them_and_the_next_are_followed(self):
+        self.assertEqual(codes(self.program("G1 X14 Y14 S500"), AREA), [])
+        self.assertEqual(codes(self.program("G1 X21 Y11 S500"), AREA), ["off-coupon"])
+        self.assertEqual(codes(self.program("G1 X401 Y11 S500")), ["off-bed"])
+        clamped = replace(LIMITS, clamps_mm=((30.0, 10.0, 5.0, 20.0),))
+        self.assertEqual(codes(self.program("G1 X40 Y12 S500"), clamped), ["in-clamp"] * 2)
+
+    def test_what_changes_between_them_counts_for_the_next(self):
+        for line, found in (
+            ("G91\nG1 X200 Y200 S500\nG1 X200 Y200 S500\nG90", {"off-bed"}),
+            ("G20\nG1 X14 Y14 S500\nG1 X17 Y17 S500\nG21", {"off-bed"}),
+            ("F0\nG1 X14 Y14 S500", {"over-speed", "no-feed"}),
+            ("G0 X14 Y14 S500\nG0 X15 Y15 S500", {"beam-in-rapid"}),
+            ("G1 X14 Y14 S2000\nG1 X15 Y15 S2000", {"over-power"}),
+            ("M2", {"after-end"}),
+        ):
+            with self.subTest(line):
+                self.assertLessEqual(found, set(codes(self.program(line))))
+
+    def test_each_move_counts_and_each_fault_is_told(self):
+        report = check_gcode(self.program("G1 X500 Y11 S500\nG1 X600 Y11 S500"), LIMITS)
+        self.assertEqual(len(report.findings), 2)
+        self.assertEqual(report.moves, 10)
+
+
 class HazardTest(unittest.TestCase):
     """What burns where nobody meant it: each of these was once called safe."""
 

@@ -49,6 +49,7 @@ __all__ = [
     "parts_of",
     "pattern_of",
     "taken_by",
+    "whole_and_parts",
 ]
 
 Floats = NDArray[np.float64]
@@ -176,6 +177,8 @@ class Pattern:
 
 # -- one copy --------------------------------------------------------------------------------------
 
+_Burnt = tuple[list[Contour], dict[str, list[Floats]], dict[str, GroupTask]]
+
 
 def pattern_of(
     drawing: Drawing, tasks: Sequence[GroupTask], machine: Machine, handling: Handling = Handling()
@@ -184,8 +187,22 @@ def pattern_of(
 
     Raises OutOfRange where nothing is to be burnt.
     """
-    contours, filled, task_of = _burnt(drawing, tasks, machine, handling)
-    return _pattern(contours, filled, handling.shadings, tasks, task_of, machine, handling)
+    burnt = _burnt(drawing, tasks, machine, handling)
+    return _pattern(*burnt[:2], handling.shadings, tasks, burnt[2], machine, handling)
+
+
+def whole_and_parts(
+    drawing: Drawing, tasks: Sequence[GroupTask], machine: Machine, handling: Handling
+) -> tuple[Pattern, tuple[Pattern, ...]]:
+    """Return a drawing as one pattern, whose order is a first one since nobody burns it as a whole,
+    and its pieces as `parts_of` does.
+
+    Raises OutOfRange where nothing is to be burnt.
+    """
+    burnt = _burnt(drawing, tasks, machine, handling)
+    once = replace(handling, effort=0.0)
+    whole = _pattern(*burnt[:2], handling.shadings, tasks, burnt[2], machine, once)
+    return whole, _parts_of(burnt, tasks, machine, handling)
 
 
 def parts_of(
@@ -196,9 +213,15 @@ def parts_of(
 
     Raises OutOfRange where nothing is to be burnt.
     """
+    return _parts_of(_burnt(drawing, tasks, machine, handling), tasks, machine, handling)
+
+
+def _parts_of(
+    burnt: _Burnt, tasks: Sequence[GroupTask], machine: Machine, handling: Handling
+) -> tuple[Pattern, ...]:
     import shapely
 
-    contours, filled, task_of = _burnt(drawing, tasks, machine, handling)
+    contours, filled, task_of = burnt
     roots_of_all = _roots(parents_of(contours), contours)
     of_part: dict[int, tuple[list[Contour], dict[str, list[Floats]]]] = {}
     for n, contour in enumerate(contours):
@@ -242,7 +265,7 @@ def _roots(parents: Sequence[int], contours: Sequence[Contour]) -> list[int]:
 
 def _burnt(
     drawing: Drawing, tasks: Sequence[GroupTask], machine: Machine, handling: Handling
-) -> tuple[list[Contour], dict[str, list[Floats]], dict[str, GroupTask]]:
+) -> _Burnt:
     """The contours, the areas that are engraved, and the task of each group that is burnt."""
     task_of = {one.group: one for one in tasks if one.burns}
     check_by_hand([one.setting for one in task_of.values() if one.setting], machine)

@@ -3,6 +3,7 @@
 import math
 import re
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -128,6 +129,12 @@ class LieOfRunTest(unittest.TestCase):
         np.testing.assert_allclose(
             places(text)[-1, :2], [(left + right) / 2, (low + high) / 2], atol=1e-3
         )
+
+    def test_what_is_burnt_twice_is_traced_once(self):
+        run = self.run_of()
+        twice = replace(run, steps=tuple(step for step in run.steps for _ in range(2)))
+        once, again = (b"".join(trace_blocks(one)) for one in (run, twice))
+        self.assertEqual(again, once)
 
     def test_the_path_is_traced_with_the_beam_off(self):
         run = self.run_of()

@@ -19,7 +19,7 @@ from olive_almanac.core.records.sides import TwoSides
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.drawing_in import read_drawing
 from olive_almanac.formats.gcode_check import check_gcode
-from olive_almanac.formats.job_files import JobPaper, job_svg
+from olive_almanac.formats.job_files import JobPaper, job_layers, job_svg
 from olive_almanac.steps.job_sides import sides_from, two_sided
 from olive_almanac.steps.job_work import limits_of_run
 from tests.core.quoting.test_job_plan import BLACK, BLUE, LONG, RED, TASKS, drawing, program
@@ -126,7 +126,10 @@ class TurnedOverTest(unittest.TestCase):
         plan = self.plan(copies=1)
         job = Job("j", "plate", "2026-01-01", LONG.uid, BIRCH.uid, "7", "p.svg", "", "", BACK)
         paper = JobPaper(two_sided(job, TwoSides(), {BLACK: "back"}), LONG, BIRCH, plan)
-        back, front = (read_drawing(job_svg(paper, run).encode(), "s.svg") for run in plan.runs)
+        back, front = (
+            read_drawing(job_svg(paper, run, job_layers(paper, run)).encode(), "s.svg")
+            for run in plan.runs
+        )
         closed = [path for path in back.paths if path.closed and not path.filled]
         self.assertEqual((len(closed), len([p for p in back.paths if p.filled]) > 0), (2, True))
         self.assertEqual(len([path for path in front.paths if path.closed]), 2)
