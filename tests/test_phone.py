@@ -119,6 +119,8 @@ class PhonePageTest(PhoneCase):
             ("GET", "/../" + w),
             ("GET", "/favicon.ico"),
             ("GET", "//etc/passwd"),
+            ("GET", "http://["),
+            ("POST", "http://[x/front"),
             ("POST", w),
             ("POST", w + "/side"),
             ("POST", w + "/../front"),
@@ -130,6 +132,7 @@ class PhonePageTest(PhoneCase):
             with self.subTest(method=method, path=path):
                 self.assertEqual(self.ask(method, path), (404, ""))
         self.assertEqual(self.judged, [])
+        self.assertIsNone(self.page.fault)
 
     def test_another_site_and_another_name_are_refused(self):
         body = form(PICTURE)

@@ -253,17 +253,26 @@ class _Handler(BaseHTTPRequestHandler):
         page: PhonePage = self.server.page  # type: ignore[attr-defined]
         return page
 
+    @property
+    def _asked(self) -> tuple[str, str]:
+        """The path and the query that are asked for; both empty where the address is none."""
+        try:
+            parts = urlsplit(self.path)
+        except ValueError:
+            return "", ""
+        return parts.path, parts.query
+
     def do_GET(self) -> None:
-        parts = urlsplit(self.path)
-        if not self._is_ours() or not self._page.is_asked(parts.path):
+        path, query = self._asked
+        if not self._is_ours() or not self._page.is_asked(path):
             self._refuse(404)
             return
-        side = parse_qs(parts.query).get("side", ["front"])[0]
+        side = parse_qs(query).get("side", ["front"])[0]
         self._page.seen = True
         self._answer(self._page.html(side if side in self._page.sides else "front"))
 
     def do_POST(self) -> None:
-        path, _, side = urlsplit(self.path).path.rpartition("/")
+        path, _, side = self._asked[0].rpartition("/")
         if not self._is_ours() or not self._page.is_asked(path) or side not in self._page.sides:
             self._refuse(404)
             return
