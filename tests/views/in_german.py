@@ -164,6 +164,17 @@ class TablesInGermanTest(unittest.TestCase):
         left = {place: one for place, one in found.items() if one and one not in german}
         self.assertEqual(left, {})
 
+    def test_what_bounds_from_above_does_so_in_german(self):
+        bounds = {"at most ": "höchstens ", "at least ": "mindestens ", "above ": "über "}
+        with GERMAN.open("rb") as file:
+            told = [(one.id, one.string) for one in read_po(file) if isinstance(one.id, str)]
+        for begins, wanted in bounds.items():
+            found = [(words, german) for words, german in told if words.startswith(begins)]
+            self.assertGreater(len(found), 5)
+            for words, german in found:
+                with self.subTest(words):
+                    self.assertTrue(german.startswith(wanted), german)
+
     def test_a_day_of_each_month_is_told_in_german(self):
         days = [date(2026, month, 4) for month in range(1, 13)]
         self.assertEqual(day_text(days[2]), "4. März 2026")
