@@ -185,6 +185,14 @@ class CopiesTest(CliCase):
         self.assertIn("is kept as", self.done("restore", kept.name))
         self.assertNotIn("Walnut", self.done("stock"))
 
+    def test_folders_of_any_name(self):
+        self.done("stock", "add", "--file", self.stock)
+        odd = self.folder / "st\udcff ick"  # a name from another system
+        said = json.loads(self.done("copy", odd, "--json"))
+        self.assertIn(BIRCH.name, self.done("--library", said["copied_to"], "stock"))
+        told = self.refused("copy", self.folder / ("9" * 400))
+        self.assertRegex(told, "cannot be written: File name too long.*Nothing")
+
 
 class RecipesAndCausesTest(CliCase):
     def setUp(self):
@@ -626,6 +634,10 @@ class JobTest(CliCase):
         self.assertIn(
             "has room", self.refused(*self.job("--groups", "blue=score", "--sheet", "30x20"))
         )
+        self.assertIn("groups", self.refused(*self.job("--groups", "=cut")))
+        for worth in ("--rate", "--stock-value"):
+            for number in ("nan", "inf", "-1", "1e300"):
+                self.assertIn("must be at least 0", self.refused(*self.job(f"{worth}={number}")))
         self.stock.write_text(write_stock(VINYL))
         self.assertIn("is for", self.refused(*self.job()))
         self.drawing.write_text("not a drawing")
@@ -821,6 +833,29 @@ class BadInputTest(CliCase):
             self.refused("check", self.folder / "none.nc", "--machine", self.machine),
         )
 
+    def test_whole_numbers_out_of_range(self):
+        self.done(*self.plan())
+        trial = self.folder / "plan" / "trial.json"
+        for seed in ("-1", "9" * 30):
+            told = self.refused("burn", trial, "--out", self.folder / "b", f"--seed={seed}")
+            self.assertIn("--seed must be at least 0", told)
+        self.done("burn", trial, "--out", self.folder / "burn", "--no-photo")
+        seen = self.folder / "burn" / "seen.json"
+        self.assertIn("--most", self.refused("wrong", trial, seen, "--most=-5"))
+        self.assertIn("--next", self.refused("decide", trial, seen, "--next=1000000000"))
+
+    def test_a_mark_and_blanks_before_json_are_read_over(self):
+        self.done(*self.plan())
+        trial, out = self.folder / "plan" / "trial.json", self.folder / "burn"
+        self.done("burn", trial, "--out", out, "--no-photo")
+        trial.write_bytes(b"\xef\xbb\xbf" + trial.read_bytes())
+        seen, clean = out / "seen.json", self.folder / "clean.json"
+        for before in (b"\xef\xbb\xbf", b"\r\n\t "):
+            marked = self.folder / "marked.json"
+            marked.write_bytes(before + seen.read_bytes())
+            self.done("read", trial, marked, "--out", clean)
+            self.assertEqual(len(json.loads(clean.read_text())["readings"]), 8)
+
     def test_a_folder_that_cannot_be_written(self):
         (self.folder / "file").write_text("")
         self.assertIn("Could not write", self.refused(*self.plan(out=self.folder / "file" / "x")))
@@ -841,7 +876,13 @@ class BadInputTest(CliCase):
         self.assertIn("no entry", self.refused("book", "--confirm", "nobody"))
 
     def test_wrong_usage_exits_with_two(self):
-        for words in (("plan",), ("weld",), ("plan", "--task", "weld"), ("decide",)):
+        for words in (
+            ("plan",),
+            ("weld",),
+            ("plan", "--task", "weld"),
+            ("decide",),
+            ("check", "a.nc", "--machine=--"),
+        ):
             self.assertEqual(self.run_cli(*words)[0], 2)
 
     def test_a_damaged_library_can_be_restored(self):

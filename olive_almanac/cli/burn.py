@@ -10,6 +10,7 @@ from pathlib import Path
 from olive_almanac.cli.console import add_json, load_trial, say
 from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.placing.places import parts_seen
+from olive_almanac.core.records.ranges import check_number
 from olive_almanac.core.units import count_text, duration_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import write_readings
@@ -41,6 +42,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
     """Burn the trial and write what was seen, the truth behind it, the log and a photo."""
+    check_number("--seed", arguments.seed, low=0, high=1e18)
     trial = load_trial(arguments.trial)
     bench = services.make_bench(arguments.seed)
     burnt = list(bench.burn(trial))

@@ -39,7 +39,7 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     machine = load_machine(arguments.machine)
     area = None
     if arguments.area:
-        area = cast(tuple[float, float, float, float], numbers(arguments.area, "Area", 4))
+        area = cast(tuple[float, float, float, float], numbers(arguments.area, tr("Area"), 4))
     limits = CheckLimits(machine.bed_mm, machine.max_speed_mm_s, machine.power_scale, area)
     report = check_gcode(read_text(arguments.file), limits)
     words = tr(

@@ -79,6 +79,9 @@ def main(argv: Sequence[str], services: CommandServices) -> int:
     """Run one verb and return the exit status."""
     _speak_any_language()
     try:
+        for word in argv:
+            if word.startswith("--") and word.endswith("=--"):  # argparse drops such a value
+                parser(only=()).error(tr("expected one argument") + f": {word}")
         arguments = parser(only=argv).parse_args(_with_negative_levels(argv))
     except SystemExit as leaving:
         return int(leaving.code or 0)

@@ -13,6 +13,7 @@ from olive_almanac.cli.services import CommandServices
 from olive_almanac.core.deciding.decision import Decision, Pick, aim_word, came_from
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.ranges import check_number
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
@@ -62,6 +63,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
     """Decide from the readings, tell it, and write the pick into the book where asked."""
+    if arguments.next is not None:
+        check_number("--next", arguments.next, low=0, high=200)
     pairs = load_pairs(arguments.files)
     _check_target(arguments.target, pairs[0][0])
     told = _other_decision(pairs)
@@ -108,7 +111,7 @@ def _decision(arguments: argparse.Namespace, pairs: Pairs) -> Decision:
     count = max(1, arguments.next or USUAL_BATCH)
     decision, _ = decide_trial(pairs, target=chance, lightness=lightness, count=count)
     if arguments.next is not None:
-        return replace(decision, next_cells=decision.next_cells[: max(0, arguments.next)])
+        return replace(decision, next_cells=decision.next_cells[: arguments.next])
     return decision
 
 

@@ -275,7 +275,7 @@ def _tasks(drawing: Drawing, said: str) -> list[GroupTask]:
             raise OutOfRange(
                 "--groups", f"“{part}”", tr("a group = {tasks_known}", tasks_known=tasks_known)
             )
-        named = [group for group in tasks if _is_called(group, name)]
+        named = [group for group in tasks if name and _is_called(group, name)]
         if not named:
             known = ", ".join(drawing.groups)
             raise OutOfRange(

@@ -24,6 +24,8 @@ from olive_almanac.steps.photo import PhotoRead, photo_work, suggested_by
 
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 
+BEFORE_JSON = b"\xef\xbb\xbf \t\r\n"  # an editor's mark, blanks
+
 EXAMPLES = (
     (
         "read trial/trial.json burnt/photo.jpg --out by-photo.json",
@@ -82,7 +84,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
     """Read each cell and write the readings."""
     trial, source = load_trial(arguments.trial), arguments.source
-    if read_bytes(source)[:1].strip() == b"{":
+    if read_bytes(source)[:99].lstrip(BEFORE_JSON)[:1] == b"{":
         readings, findings = read_readings(read_text(source), source.name, trial)
     else:
         readings, findings = _by_photo(arguments, trial)

@@ -167,12 +167,12 @@ def _tell_map(arguments: argparse.Namespace, session: Session) -> None:
 
     trial = next((one for one in session.trials.every if one.id == arguments.part), None)
     if trial is None or trial.kind != "bed":
-        known = ", ".join(one.id for one in session.trials.every if one.kind == "bed") or "none"
+        known = ", ".join(one.id for one in session.trials.every if one.kind == "bed")
         raise BadFile(
             tr(
                 "The library has no bed map “{part}”. It has: {known}.",
                 part=arguments.part,
-                known=known,
+                known=known or tr("none"),
             )
         )
     found = decide_bed(trial, counted(session.store, session.store.readings(trial.id)))

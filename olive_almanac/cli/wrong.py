@@ -13,6 +13,7 @@ from olive_almanac.core.deciding.causes import SIGNS, LikelyCause, likely_causes
 from olive_almanac.core.deciding.cut_knowledge import FIT_SEED, FittedCut, know_cut
 from olive_almanac.core.deciding.engrave import FittedTone, know_tone
 from olive_almanac.core.deciding.signs import read_signs
+from olive_almanac.core.records.ranges import check_number
 from olive_almanac.core.words import tr
 from olive_almanac.formats.catalogue import load_causes
 from olive_almanac.steps.permission import group_of
@@ -45,6 +46,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace, services: CommandServices, library: Path) -> int:
     """Weigh the causes of the last coupon, against what those before it say."""
+    check_number("--most", arguments.most, low=1, high=100)
     pairs = load_pairs(arguments.files)
     (trial, readings), earlier = pairs[-1], pairs[:-1]
     machine, stock = trial.machine, trial.stock
@@ -62,7 +64,7 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
         group=group_of(stock),
         signs=signs,
         pointed_at=[sign for sign in arguments.sign if SIGNS[sign].told],
-    )[: max(1, arguments.most)]
+    )[: arguments.most]
     document = {
         "format": "olive-almanac/causes",
         "version": 1,

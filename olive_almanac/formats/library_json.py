@@ -13,6 +13,7 @@ from typing import Any
 
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.words import tr
+from olive_almanac.formats.json_text import plain_of
 from olive_almanac.formats.station_files import VERSION
 
 __all__ = ["ROW_FIELDS", "read_library", "write_library"]
@@ -65,17 +66,7 @@ def read_library(text: str, where: str) -> tuple[Rows, dict[str, bytes]]:
 
     Raises BadFile with what is wrong and where.
     """
-    try:
-        plain = json.loads(text)
-    except (ValueError, RecursionError) as problem:
-        raise BadFile(
-            tr(
-                "{where} is damaged or not JSON ({problem}). Write it again, or take it from "
-                "a backup.",
-                where=where,
-                problem=problem,
-            )
-        ) from problem
+    plain = plain_of(text, where)
     if not isinstance(plain, dict) or plain.get("format") != FORMAT:
         raise BadFile(
             tr(

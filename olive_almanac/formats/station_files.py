@@ -19,6 +19,7 @@ from olive_almanac.core.records.setting import SHORT_TASK_WORDS, Setting
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.words import tr
+from olive_almanac.formats.json_text import plain_of
 
 if TYPE_CHECKING:  # start-up
     from olive_almanac.core.deciding.decision import Decision
@@ -56,17 +57,7 @@ def _write(kind: str, body: dict[str, Any]) -> str:
 
 
 def _read(kind: str, text: str, where: str) -> dict[str, Any]:
-    try:
-        plain = json.loads(text)
-    except (ValueError, RecursionError) as problem:
-        raise BadFile(
-            tr(
-                "{where} is damaged or not JSON ({problem}). Write it again, or take it from "
-                "a backup.",
-                where=where,
-                problem=problem,
-            )
-        ) from problem
+    plain = plain_of(text, where)
     if not isinstance(plain, dict):
         raise BadFile(
             tr("{where} holds no {kind}: a JSON object is expected.", where=where, kind=kind)

@@ -57,6 +57,7 @@ from olive_almanac.core.records.job import (
     group_words,
 )
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.records.ranges import check_number
 from olive_almanac.core.records.setting import TASKS, Setting
 from olive_almanac.core.records.stack import Stack
 from olive_almanac.core.records.stock import Sheet, Stock
@@ -189,6 +190,12 @@ class JobWish:
     earlier: tuple[EarlierJob, ...] = ()  # of the subject and the lot, told
     letters: Letters | None = None  # in which names are lettered
     tone: ToneTable | DotTable | None = None  # by which pictures are engraved
+
+    def __post_init__(self) -> None:
+        if self.stock_value is not None:
+            check_number(tr("Worth of the stock"), self.stock_value, low=0, high=1e6)
+        if self.hour_rate is not None:
+            check_number(tr("Rate"), self.hour_rate, tr("per hour"), low=0, high=1e5)
 
 
 @dataclass(frozen=True)

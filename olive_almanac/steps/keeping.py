@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 from collections.abc import Iterator
 from datetime import datetime
@@ -77,7 +78,7 @@ def copy_to_stick(
     how far it is and where it lies.  Raises LibraryTrouble.
     """
     target, number = folder / f"olive-almanac-{day}", 1
-    while target.exists():
+    while os.path.exists(target):  # a name that no disk takes is told where it is written
         number += 1
         target = folder / f"olive-almanac-{day}-{number}"
     yield from move_work(copies, library, target)

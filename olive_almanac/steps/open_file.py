@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
@@ -10,6 +9,7 @@ from typing import Literal
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.words import tr
+from olive_almanac.formats.json_text import plain_of
 from olive_almanac.formats.station_files import read_trial
 from olive_almanac.steps.files import read_text
 from olive_almanac.steps.ports import LIBRARY_FILES
@@ -61,8 +61,8 @@ def opened_file(path: Path) -> OpenedFile:
 def _format(text: str) -> str:
     """The format that a JSON document names, empty where it is none."""
     try:
-        document = json.loads(text)
-    except (ValueError, RecursionError):
+        document = plain_of(text, "")
+    except BadFile:
         return ""
     said = document.get("format", "") if isinstance(document, dict) else ""
     return said if isinstance(said, str) else ""

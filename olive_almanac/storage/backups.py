@@ -133,7 +133,7 @@ def _free_name(folder: Path, stem: str, suffixes: Sequence[str]) -> Path:
 def _opened(path: Path) -> contextlib.closing[sqlite3.Connection]:
     """A database, opened to be read; nothing is written beside a backup."""
     alone = "&immutable=1" if path.parent.name == BACKUPS else ""
-    address = f"file:{quote(str(path.absolute()))}?mode=ro{alone}"
+    address = f"file:{quote(os.fsencode(path.absolute()))}?mode=ro{alone}"
     return contextlib.closing(sqlite3.connect(address, uri=True))
 
 

@@ -62,7 +62,11 @@ def copy_library(source: Path, target: Path) -> Iterator[str]:
 
     Where it fails nothing of it is left.  Raises LibraryTrouble.
     """
-    if target.exists() and any(target.iterdir()):
+    with _telling(target):
+        begun = not target.exists()
+        is_taken = not begun and any(target.iterdir())
+        lies_inside = source.resolve() in target.resolve().parents
+    if is_taken:
         raise LibraryTrouble(
             tr(
                 "{target} is not empty. Choose an empty folder: nothing is written over.",
@@ -70,7 +74,7 @@ def copy_library(source: Path, target: Path) -> Iterator[str]:
             ),
             "unwritable",
         )
-    if source.resolve() in target.resolve().parents:
+    if lies_inside:
         raise LibraryTrouble(
             tr("{target} lies inside the library. Choose a folder outside it.", target=target),
             "unwritable",
@@ -93,7 +97,6 @@ def copy_library(source: Path, target: Path) -> Iterator[str]:
             ),
             "damaged",
         )
-    begun = not target.exists()
     try:
         with _telling(target):
             target.mkdir(parents=True, exist_ok=True)
