@@ -833,6 +833,21 @@ class BadInputTest(CliCase):
             self.refused("check", self.folder / "none.nc", "--machine", self.machine),
         )
 
+    def test_words_and_names_that_are_no_text(self):
+        odd = "\udcff\udc80"  # bytes of another system
+        for words in (
+            ("machine", "add", "--set", f"name={odd}"),
+            ("book", "--find", odd),
+            self.plan("--name", odd),
+        ):
+            self.assertIn("half a character", self.refused(*words))
+        self.done("stock", "add", "--file", self.stock)
+        self.done("machine", "add", "--file", self.machine)
+        notes = self.folder / f"{odd}.csv"
+        notes.write_text("material,thickness,power,speed,passes\nbirch ply,3,80,14 mm/s,1\n")
+        self.assertIn("1 setting came in", self.done("notes", notes))
+        self.assertIn("??.csv", self.done("book", "--json"))
+
     def test_whole_numbers_out_of_range(self):
         self.done(*self.plan())
         trial = self.folder / "plan" / "trial.json"

@@ -18,7 +18,8 @@ from types import ModuleType
 
 from olive_almanac import __version__
 from olive_almanac.cli.services import CommandServices
-from olive_almanac.core.errors import AlmanacError
+from olive_almanac.core.errors import AlmanacError, BadFile
+from olive_almanac.core.records.ranges import is_whole_text
 from olive_almanac.core.words import tr
 from olive_almanac.steps.stations import STATIONS, Verb
 
@@ -86,6 +87,7 @@ def main(argv: Sequence[str], services: CommandServices) -> int:
     except SystemExit as leaving:
         return int(leaving.code or 0)
     try:
+        _check_texts(arguments)
         status = _run(arguments, services)
         sys.stdout.flush()
         return status
@@ -100,6 +102,16 @@ def main(argv: Sequence[str], services: CommandServices) -> int:
             file=sys.stderr,
         )
         return _close_output()
+
+
+def _check_texts(arguments: argparse.Namespace) -> None:
+    """Raise BadFile for a word that holds bytes which are no text: no record could keep it.  Paths
+    may.
+    """
+    for name, value in vars(arguments).items():
+        for word in value if isinstance(value, list) else [value]:
+            if isinstance(word, str) and not is_whole_text(word):
+                raise BadFile(tr("{where} holds half a character.", where=f"--{name}"))
 
 
 def _speak_any_language() -> None:

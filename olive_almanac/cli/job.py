@@ -25,7 +25,7 @@ from olive_almanac.core.words import tr
 from olive_almanac.formats.job_files import write_job
 from olive_almanac.formats.station_files import read_entry
 from olive_almanac.formats.svg_in import colour_of
-from olive_almanac.steps.files import read_bytes, read_text
+from olive_almanac.steps.files import name_of, read_bytes, read_text
 from olive_almanac.steps.job_work import (
     JobResult,
     JobWish,
@@ -170,7 +170,7 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     machine, stock = load_machine(arguments.machine), load_stock(arguments.stock)
     path = arguments.drawing
     answers = tuple(_answers(arguments.answer))
-    drawing = drawing_of(read_bytes(path), path.name, machine, answers)
+    drawing = drawing_of(read_bytes(path), name_of(path), machine, answers)
     warn([Finding(one.kind, drawing.name, one.says) for one in drawing.findings])
     entries = _entries(arguments.entry, machine, stock)
     tasks = tuple(

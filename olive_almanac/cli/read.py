@@ -19,7 +19,7 @@ from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.units import count_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.station_files import read_readings, write_readings
-from olive_almanac.steps.files import read_bytes, read_text, write_file
+from olive_almanac.steps.files import name_of, read_bytes, read_text, write_file
 from olive_almanac.steps.photo import PhotoRead, photo_work, suggested_by
 
 __all__ = ["EXAMPLES", "add_arguments", "run"]
@@ -103,7 +103,7 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
 
 def _seen(trial: Trial, path: Path, side: str, **more: Any) -> list[PhotoRead]:
     """One photo as read, once for each place in it."""
-    work = photo_work(trial, read_bytes(path), path.name, side, **more)
+    work = photo_work(trial, read_bytes(path), name_of(path), side, **more)
     return [value for kind, value in work if kind == "read"]
 
 

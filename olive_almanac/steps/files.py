@@ -16,7 +16,15 @@ from pathlib import Path
 from olive_almanac.core.errors import BadFile, CannotWrite
 from olive_almanac.core.words import tr
 
-__all__ = ["below", "read_bytes", "read_text", "sweep_parts", "write_file", "write_together"]
+__all__ = [
+    "below",
+    "name_of",
+    "read_bytes",
+    "read_text",
+    "sweep_parts",
+    "write_file",
+    "write_together",
+]
 
 MOST_BYTES = 50_000_000
 MOST_PHOTO_BYTES = 300_000_000
@@ -69,6 +77,13 @@ def _content(path: Path, most: int, what: str) -> bytes:
             )
         )
     return content
+
+
+def name_of(path: Path) -> str:
+    """Return the name of a file as a text that can be kept: a name from another system may hold
+    bytes that are none.
+    """
+    return path.name.encode(errors="replace").decode()
 
 
 def below(folder: Path, name: str) -> Path:

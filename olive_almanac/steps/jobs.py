@@ -44,7 +44,7 @@ from olive_almanac.core.units import (
     speed_text,
 )
 from olive_almanac.core.words import tr
-from olive_almanac.steps.files import below, read_bytes
+from olive_almanac.steps.files import below, name_of, read_bytes
 from olive_almanac.steps.permission import permission_for
 from olive_almanac.steps.preparing import finishing_words, preparing_lines
 from olive_almanac.steps.trials import counted
@@ -258,7 +258,7 @@ class JobsPresenter:
             if machine is None:
                 raise BadFile(tr("Choose the machine first that the job is for."))
             data = read_bytes(path)
-            drawing = drawing_of(data, path.name, machine, answers)
+            drawing = drawing_of(data, name_of(path), machine, answers)
             yield ReadFile(path, data, drawing, begun_for)
 
         return work()
@@ -536,7 +536,7 @@ class JobsPresenter:
         """Return the table of names in a file.  Raises AlmanacError."""
         from olive_almanac.formats.name_list import read_name_table
 
-        return read_name_table(read_bytes(path), path.name)
+        return read_name_table(read_bytes(path), name_of(path))
 
     def names_of(self, text: str) -> tuple[str, ...]:
         """Return the names of a text, one a line.  Raises AlmanacError."""
@@ -551,7 +551,7 @@ class JobsPresenter:
         from olive_almanac.steps.lettering import font_letters
 
         data = read_bytes(path)
-        font_letters(data, path.name)
+        font_letters(data, name_of(path))
         return self.session.store.keep_photo(data, path.suffix.lower() or ".ttf")
 
     def try_names(self, names: Sequence[str], font: str, box: Box | None) -> NamePlan | None:

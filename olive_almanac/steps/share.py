@@ -15,7 +15,7 @@ from olive_almanac.core.units import capital, count_text
 from olive_almanac.core.words import tr
 from olive_almanac.steps.book import STATE_WORDS
 from olive_almanac.steps.catalogue import subject_state
-from olive_almanac.steps.files import read_bytes, read_text, write_file
+from olive_almanac.steps.files import name_of, read_bytes, read_text, write_file
 from olive_almanac.steps.ports import Library, Merged
 from olive_almanac.steps.session import Session
 
@@ -161,7 +161,7 @@ def take_in_work(store: Library, path: Path) -> Iterator[Merged]:
     """Merge a library file (JSON) into the library: yields what was taken in."""
     from olive_almanac.formats.library_json import read_library
 
-    rows, photos = read_library(read_text(path), path.name)
+    rows, photos = read_library(read_text(path), name_of(path))
     yield store.take_in(rows, photos.__getitem__, tuple(photos))
 
 
@@ -191,7 +191,7 @@ class NotesDesk:
     def open_file(self, path: Path) -> None:
         from olive_almanac.formats.notes import read_notes
 
-        self._take(lambda: read_notes(read_bytes(path), path.name))
+        self._take(lambda: read_notes(read_bytes(path), name_of(path)))
 
     def paste(self, text: str) -> None:
         from olive_almanac.formats.notes import read_pasted

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from olive_almanac.core.records.stock import Sheet
-from olive_almanac.steps.files import read_bytes, write_together
+from olive_almanac.steps.files import name_of, read_bytes, write_together
 
 if TYPE_CHECKING:
     from olive_almanac.core.photo.sheet import SheetSight
@@ -26,7 +26,7 @@ def read_sheet_photo(path: Path, thickness_mm: float) -> SheetSight:
     from olive_almanac.core.photo.sheet import read_sheet
     from olive_almanac.formats.photo import decode_photo
 
-    photo = decode_photo(read_bytes(path), path.name)
+    photo = decode_photo(read_bytes(path), name_of(path))
     return read_sheet(photo.pixels, thickness_mm=thickness_mm, f35=photo.f35)
 
 

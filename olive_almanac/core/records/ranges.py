@@ -9,7 +9,7 @@ from datetime import date, datetime
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.words import tr
 
-__all__ = ["check_choice", "check_day", "check_number", "check_text", "check_time"]
+__all__ = ["check_choice", "check_day", "check_number", "check_text", "check_time", "is_whole_text"]
 
 EARLIEST, LATEST = 1900, 9000  # years
 
@@ -72,12 +72,25 @@ def check_text(field: str, value: str, most: int = 200, *, empty: bool = False) 
         return
     if not isinstance(value, str) or not value.strip():
         raise OutOfRange(field, "empty", tr("filled in"))
+    if not is_whole_text(value):
+        raise OutOfRange(field, tr("half a character"), tr("a text"))
     if len(value) > most:
         raise OutOfRange(
             field,
             tr("{length} characters", length=len(value)),
             tr("at most {most} characters long", most=most),
         )
+
+
+def is_whole_text(text: str) -> bool:
+    """Return whether a text can be kept: halves of characters, as bytes of another system leave
+    them, cannot.
+    """
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 def check_day(field: str, value: str, *, empty: bool = False) -> None:

@@ -56,7 +56,7 @@ from olive_almanac.core.units import (
 )
 from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.active import ActiveTrial
-from olive_almanac.steps.files import read_bytes
+from olive_almanac.steps.files import name_of, read_bytes
 from olive_almanac.steps.lettering import letters
 from olive_almanac.steps.photo import places_told, together_told
 from olive_almanac.steps.read import KEYS, ReadPresenter, axis_texts
@@ -777,7 +777,7 @@ class ReadPage(StationPage):
         """Read a photo from a file, in a worker."""
 
         def load() -> None:
-            self.read_bytes(read_bytes(Path(name)), Path(name).name, side)
+            self.read_bytes(read_bytes(Path(name)), name_of(Path(name)), side)
 
         self.session.attempt(load)
 

@@ -18,7 +18,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.placing.places import parts_seen, side_words
 from olive_almanac.core.units import capital
 from olive_almanac.core.words import tr
-from olive_almanac.steps.files import read_bytes
+from olive_almanac.steps.files import name_of, read_bytes
 from olive_almanac.steps.phone import (
     PLAIN_HTTP,
     PhoneDoor,
@@ -360,11 +360,11 @@ class PhonePanel(QDialog):
                 key = button(words)
                 key.clicked.connect(lambda _=False, path=path, side=side: self._use(path, side))
                 made.append(key)
-            self._add(path.name, *made)
+            self._add(name_of(path), *made)
 
     def _use(self, path: Path, side: str) -> None:
         def load() -> None:
-            self._waiting.append((read_bytes(path), path.name, side))
+            self._waiting.append((read_bytes(path), name_of(path), side))
 
         self.session.attempt(load)
 
