@@ -30,6 +30,7 @@ if TYPE_CHECKING:  # start-up
 __all__ = ["main", "make_demo", "make_services", "services"]
 
 DEMO_SEED = 5
+STOPPED = 130  # what a shell expects of a program that was stopped by its keys
 gc.disable()  # start-up: what is loaded stays; turned on behind the first picture, or by a verb
 
 
@@ -229,7 +230,16 @@ def main() -> int:
     from olive_almanac.cli import command  # start-up is measured without it
 
     measure_in("mm")  # what it takes and tells is for scripts, too; the window measures as chosen
-    return command.main(sys.argv[1:], services)
+    try:
+        return command.main(sys.argv[1:], services)
+    except KeyboardInterrupt:
+        print(tr("olive-almanac: stopped."), file=sys.stderr)
+        return STOPPED
+    except Exception as fault:  # kept in a file and told: nobody is shown a traceback
+        from olive_almanac.steps.fault_report import fault_words
+
+        print(f"olive-almanac: {fault_words(_fault_file(), fault)}", file=sys.stderr)
+        return 1
 
 
 if __name__ == "__main__":

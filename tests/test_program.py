@@ -186,6 +186,44 @@ while page.presenter.left:
 """
 
 
+FAULTY = """
+import sys
+from olive_almanac import __main__ as program
+from olive_almanac.cli import command
+def main(argv, services):
+    raise {fault}
+command.main = main
+sys.exit(program.main())
+"""
+
+
+class FaultTest(unittest.TestCase):
+    """A fault of our own in a verb: a sentence and a report, no traceback."""
+
+    def told(self, fault):
+        with tempfile.TemporaryDirectory() as folder:
+            run = subprocess.run(
+                [sys.executable, "-c", FAULTY.format(fault=fault)],
+                capture_output=True,
+                text=True,
+                timeout=60,
+                env=environment(XDG_STATE_HOME=folder),
+                check=False,
+            )
+            kept = "".join(path.read_text() for path in Path(folder).rglob("fault.txt"))
+        self.assertNotIn("Traceback", run.stdout + run.stderr)
+        return run.returncode, run.stderr, kept
+
+    def test_it_is_told_in_a_sentence_and_kept(self):
+        status, said, kept = self.told("ZeroDivisionError('ours')")
+        self.assertEqual(status, 1)
+        self.assertIn("A report lies in", said)
+        self.assertIn("ZeroDivisionError: ours", kept)
+
+    def test_a_verb_that_is_stopped_by_keys_says_so(self):
+        self.assertEqual(self.told("KeyboardInterrupt"), (130, "olive-almanac: stopped.\n", ""))
+
+
 ASK = ("book", "--find", "birch")
 
 

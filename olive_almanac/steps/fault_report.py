@@ -10,17 +10,19 @@ import getpass
 import io
 import json
 import platform
+import traceback
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 from olive_almanac import __version__
+from olive_almanac.core.errors import CannotWrite
 from olive_almanac.core.words import tr
 from olive_almanac.steps.files import write_file
 from olive_almanac.steps.ports import Library
 
-__all__ = ["fault_report_work", "without_names"]
+__all__ = ["fault_report_work", "fault_words", "without_names"]
 
 # fields whose texts are words of the program, not of people
 KEPT_TEXTS = frozenset(
@@ -56,6 +58,16 @@ KEPT_TEXTS = frozenset(
     ]
 )
 MOST_RECORDS = 20
+
+
+def fault_words(path: Path, fault: BaseException) -> str:
+    """Keep a fault of the program itself in a file; return the sentence that tells of it."""
+    told = tr("Something went wrong in the program itself; what was recorded is safe.")
+    try:
+        write_file(path, "".join(traceback.format_exception(fault)))
+    except CannotWrite as problem:  # a full disk: the report is lost, the sentence is not
+        return f"{told} {problem}"
+    return f"{told} " + tr("A report lies in {path}.", path=path)
 
 
 def fault_report_work(store: Library, fault_file: Path, path: Path) -> Iterator[str]:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import gc
 import sys
-import traceback
 from pathlib import Path
 from types import TracebackType
 
@@ -18,7 +17,7 @@ from olive_almanac.views.from_outside import hand_over
 from olive_almanac.views.services import WindowServices
 from olive_almanac.views.window import MainWindow
 
-__all__ = ["make_application", "report_fault", "run_window"]
+__all__ = ["make_application", "run_window"]
 
 SWITCH_S = 0.00001  # how long one thread may hold on while another waits
 
@@ -43,15 +42,6 @@ def make_application() -> QApplication:
     return app
 
 
-def report_fault(
-    path: Path, kind: type[BaseException], value: BaseException, trace: TracebackType | None
-) -> Path:
-    """Write our own fault into a file and return where it lies."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    path.write_text("".join(traceback.format_exception(kind, value, trace)), encoding="utf-8")
-    return path
-
-
 def run_window(folder: Path, services: WindowServices, file: Path | None = None) -> int:
     """Open the window on a library, and on a file from outside, and run until it is closed; where
     a window is open on the library it shows the file instead.
@@ -65,14 +55,9 @@ def run_window(folder: Path, services: WindowServices, file: Path | None = None)
     def caught(
         kind: type[BaseException], value: BaseException, trace: TracebackType | None
     ) -> None:
-        path = report_fault(services.fault_file(), kind, value, trace)
-        window.session.tell(
-            tr(
-                "Something went wrong in the program itself; what was recorded is safe. A "
-                "report lies in {path}.",
-                path=path,
-            )
-        )
+        from olive_almanac.steps.fault_report import fault_words  # start-up is measured without
+
+        window.session.tell(fault_words(services.fault_file(), value))
 
     sys.excepthook = caught
     window.show()

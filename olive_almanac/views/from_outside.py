@@ -5,6 +5,7 @@ belongs.
 from __future__ import annotations
 
 import contextlib
+import os
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -14,7 +15,7 @@ from PySide6.QtCore import QLockFile, QObject, QTimer
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.words import tr
-from olive_almanac.steps.files import read_text, write_file
+from olive_almanac.steps.files import read_bytes, write_file
 from olive_almanac.steps.open_file import OpenedFile, opened_file, take_in_trial, unknown_words
 from olive_almanac.steps.requests import OpenDrawing, TakeInLibrary
 from olive_almanac.views.ask import AskDialog
@@ -44,7 +45,7 @@ def hand_over(folder: Path, file: Path) -> bool:
         return False
     if lock.error() != QLockFile.LockError.LockFailedError:
         return False
-    write_file(folder / ASKED, f"{file}\n")
+    write_file(folder / ASKED, os.fsencode(file))
     return True
 
 
@@ -73,8 +74,8 @@ class FromOutside(QObject):
         if not asked.exists():
             return ""
         try:
-            said = read_text(asked).strip()
-        except BadFile:  # it is going just now, or is no text: nothing was asked
+            said = os.fsdecode(read_bytes(asked))
+        except BadFile:  # it is going just now: nothing was asked
             said = ""
         with contextlib.suppress(OSError):
             asked.unlink()

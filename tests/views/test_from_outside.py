@@ -15,6 +15,11 @@ from olive_almanac.views.from_outside import ASKED, hand_over
 from tests.samples import BIRCH, LEATHER, LONG, NORTH, cut_trial
 from tests.views.qt_case import WindowCase
 
+TAG = (
+    '<svg xmlns="http://www.w3.org/2000/svg" width="20mm" height="10mm" viewBox="0 0 20 10">'
+    '<rect x="1" y="1" width="9" height="8" stroke="red"/></svg>'
+)
+
 
 class FromOutsideTest(WindowCase):
     def setUp(self):
@@ -67,16 +72,16 @@ class FromOutsideTest(WindowCase):
         self.wait_for(lambda: self.session.catalogue.machines)
         self.assertEqual([one.name for one in self.session.catalogue.machines], [NORTH.name])
 
-    def test_notes_and_drawings_go_to_their_stations(self):
+    def take_a_subject(self):
         self.session.store.save_machine(LONG, "test")
         self.session.store.save_stock(BIRCH, "test")
         self.session.read_again()
         self.session.choose(machine=LONG.uid, stock=BIRCH.uid)
+
+    def test_notes_and_drawings_go_to_their_stations(self):
+        self.take_a_subject()
         drawing = self.folder.parent / "tag.svg"
-        drawing.write_text(
-            '<svg xmlns="http://www.w3.org/2000/svg" width="20mm" height="10mm" '
-            'viewBox="0 0 20 10"><rect x="1" y="1" width="9" height="8" stroke="red"/></svg>'
-        )
+        drawing.write_text(TAG)
         self.show(drawing)
         self.assertEqual(self.window.station, "jobs")
         jobs = self.window.page("jobs").presenter
@@ -100,6 +105,15 @@ class FromOutsideTest(WindowCase):
             with self.subTest(name):
                 self.show(path)
                 self.assertIn(f"{name} is nothing that opens", self.session.problem)
+
+    def test_a_file_of_any_name_is_handed_over(self):
+        self.take_a_subject()
+        drawing = self.folder.parent / "od\udcff tag.svg"  # a name from another system
+        drawing.write_text(TAG)
+        self.assertTrue(hand_over(self.folder, drawing))
+        jobs = self.window.page("jobs").presenter
+        self.wait_for(lambda: jobs.drawing is not None or self.session.problem)
+        self.assertEqual(jobs.job.name, "od? tag")
 
     def test_another_start_hands_its_file_to_the_window_that_is_open(self):
         self.assertTrue(hand_over(self.folder, self.file))

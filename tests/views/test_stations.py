@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QFileDialog, QLabel, QWidget
 from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.stock import Stock
+from olive_almanac.steps.fault_report import fault_words
 from olive_almanac.steps.stations import STATIONS
 from olive_almanac.storage.library import Library
 from olive_almanac.views.book.index import IndexModel
@@ -600,12 +601,11 @@ class TroubleTest(WindowCase):
         self.assertFalse((self.folder / "shelf.json").read_text().count("North Bench"))
 
     def test_faults_of_ours_leave_a_report(self):
-        from olive_almanac.views.application import report_fault
-
+        path = self.folder / "state" / "fault.txt"
         try:
             raise ZeroDivisionError("ours")
         except ZeroDivisionError as error:
-            path = report_fault(
-                self.folder / "state" / "fault.txt", type(error), error, error.__traceback__
-            )
-        self.assertIn("ZeroDivisionError: ours", path.read_text())
+            self.assertIn(f"A report lies in {path}", fault_words(path, error))
+            self.assertIn("ZeroDivisionError: ours", path.read_text())
+            nowhere = path / "below a file"  # as on a full disk: the sentence comes all the same
+            self.assertRegex(fault_words(nowhere, error), "is safe. Could not write")
