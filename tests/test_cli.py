@@ -402,7 +402,8 @@ class WholePathTest(CliCase):
         _, trial, readings = self.path("cut")
         uid = self.entered(self.done("decide", trial, readings, "--enter"))
         entry, thick = self.folder / "entry.json", self.folder / "thick.json"
-        self.done("book", "--write", uid, "--out", entry)
+        told = json.loads(self.done("book", "--write", uid, "--out", entry, "--json"))
+        self.assertEqual(told, {"written": str(entry)})
         validate("entry", entry.read_text())
         thick.write_text(
             write_stock(replace(BIRCH, thickness_mm=4.0, measured_mm=(), uid="birch-4"))
@@ -429,13 +430,20 @@ class WholePathTest(CliCase):
         _, trial, readings = self.path("cut")
         self.done("decide", trial, readings, "--enter")
         for name in ("book.pdf", "book.csv", "library.json"):
-            self.assertIn(name, self.done("book", "--save", self.folder / name))
+            path = self.folder / name
+            self.assertIn(name, self.done("book", "--save", path))
+            told = json.loads(self.done("book", "--save", path, "--json"))
+            self.assertEqual(told, {"written": str(path)})
         validate("library", (self.folder / "library.json").read_text())
         other = ("--library", self.folder / "other")
         self.assertIn(
             "revisions", self.done(*other, "book", "--take-in", self.folder / "library.json")
         )
         self.assertIn("Birch ply", self.done(*other, "book", "--find", "birch"))
+        again = ("book", "--take-in", self.folder / "library", "--json")
+        told = json.loads(self.done(*other, *again))
+        self.assertIn("Nothing new", told["says"])
+        self.assertEqual(told["changed_on_both"], [])
         self.assertIn(
             "Nothing new", self.done(*other, "book", "--take-in", self.folder / "library")
         )

@@ -74,11 +74,14 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
                 of_what = {"piece": arguments.piece, "sheet": arguments.sheet}
                 _note_proof(session, uid, passed=passed, **of_what)
         if arguments.take_in:
-            print(_taken_in(store, arguments.take_in, services))
+            _take_in(arguments, store, services)
         elif arguments.save:
-            print("\n".join(write_book_work(session, arguments.save)))
+            words = "\n".join(write_book_work(session, arguments.save))
+            say(arguments, words, {"written": str(arguments.save)})
         elif arguments.write:
             _write_entry(session, arguments.write, arguments.out)
+            words = tr("Written: {out}", out=arguments.out)
+            say(arguments, words, {"written": str(arguments.out)})
         else:
             _find(arguments, session)
     return 0
@@ -99,8 +102,9 @@ def _find(arguments: argparse.Namespace, session: Session) -> None:
     say(arguments, words, write_entries(rows))
 
 
-def _taken_in(store: Library, path: Path, services: CommandServices) -> str:
-    """Merge another library and return what was taken in, in words."""
+def _take_in(arguments: argparse.Namespace, store: Library, services: CommandServices) -> None:
+    """Merge another library and tell what was taken in."""
+    path: Path = arguments.take_in
     if path.is_dir():
         if not is_library(path):
             raise BadFile(
@@ -118,7 +122,8 @@ def _taken_in(store: Library, path: Path, services: CommandServices) -> str:
         tr("{table} {uid}: {kept} in force", table=one.table, uid=one.uid, kept=one.kept)
         for one in merged.conflicts
     ]
-    return "\n".join([merged.says, *lines])
+    both = [{"table": one.table, "id": one.uid, "in_force": one.kept} for one in merged.conflicts]
+    say(arguments, "\n".join([merged.says, *lines]), {"says": merged.says, "changed_on_both": both})
 
 
 def _entry(session: Session, uid: str) -> Entry | None:
@@ -138,7 +143,6 @@ def _write_entry(session: Session, uid: str, out: Path | None) -> None:
     if machine is None or stock is None:
         raise BadFile(tr("The library lacks the machine or the stock of “{uid}”.", uid=uid))
     write_file(out, write_entry(entry, machine, stock).encode())
-    print(tr("Written: {out}", out=out))
 
 
 def _note_proof(

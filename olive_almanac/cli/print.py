@@ -89,7 +89,7 @@ def _choose(session: Session, page: str, of: str) -> None:
         machines = session.catalogue.machines
         found = [one for one in machines if of.casefold() in (one.name.casefold(), one.uid)]
         if not found:
-            names = ", ".join(one.name for one in machines) or "none"
+            names = ", ".join(one.name for one in machines) or tr("none")
             raise BadFile(
                 tr("The library has no machine “{of}”. It has: {names}.", of=of, names=names)
             )

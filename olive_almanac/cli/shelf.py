@@ -125,7 +125,7 @@ def _named(session: Session, shelf: Shelf[Record], words: str) -> Record:
                 listed=listed,
             )
         )
-    listed = ", ".join(one.label for one in shelf.records(session)) or "none"
+    listed = ", ".join(one.label for one in shelf.records(session)) or tr("none")
     raise BadFile(
         tr(
             "The library has no {shelf} “{words}”. It has: {listed}.",
