@@ -145,6 +145,46 @@ class FiveStylesTest(unittest.TestCase):
             ["row 1", "row 2", "row 3"],
         )
 
+    def speeds(self, *cells, unit="mm/s", machine="Long Bed", head="speed"):
+        """The speed in mm/s of each cell of a column, or the sentence that leaves it out."""
+        rows = "".join(
+            f"{machine}\tbirch ply\t{11 + n}\t80\t{cell}\n" for n, cell in enumerate(cells)
+        )
+        notes = read_pasted(f"machine\tstock\tthickness\tpower\t{head}\n{rows}")
+        found = brought(notes, unit)
+        if found.left_out:
+            return found.left_out
+        return [round(one.setting.speed_mm_s, 3) for one in found.entries]
+
+    def test_signs_that_part_thousands_are_no_decimals(self):
+        for cell in ("1,200", "1.200", "1 200", "1'200", "1\u202f200", "1,200.0", "1.200,0"):
+            with self.subTest(cell):
+                self.assertEqual(self.speeds(f"{cell} mm/min"), [20.0])
+                self.assertEqual(self.speeds(cell, unit="mm/min"), [20.0])
+        self.assertEqual(self.speeds("12.000", "8.500", "1.250"), [12.0, 8.5, 1.25])
+        self.assertEqual(self.speeds("1.250", "12.5", machine="Marker"), [1.25, 12.5])
+        (left_out,) = self.speeds("1,250 mm/s", machine="Marker")  # a scan head does either
+        self.assertIn("“1,250 mm/s” may be 1.25 or 1250", left_out)
+        self.assertEqual(self.speeds("1,200 mm/min", "900 mm/min"), [20.0, 15.0])
+        lines = read_pasted("3mm birch ply cut 80% 1,200 mm/min x1\n")
+        self.assertEqual(brought(lines).entries[0].setting, Setting(0.8, 20.0, 1))
+
+    def test_s_values_with_a_sign_for_thousands(self):
+        table = "stock\tthickness\tpower\tspeed\ncork\t3\t{}\t20\nfelt\t3\t{}\t20\n"
+        for powers in (("1,000", "600"), ("S 1.000", "S 600"), ("1000", "600")):
+            found = brought(read_pasted(table.format(*powers))).entries
+            self.assertEqual([one.setting.power for one in found], [1.0, 0.6])
+        for powers in (("0.850", "1.000"), ("85.0", "100.000")):
+            found = brought(read_pasted(table.format(*powers))).entries
+            self.assertEqual([one.setting.power for one in found], [0.85, 1.0])
+
+    def test_metres_a_minute(self):
+        self.assertEqual(self.speeds("1.2 m/min", "3m/min"), [20.0, 50.0])
+        self.assertEqual(self.speeds("1.2", unit="m/min"), [20.0])
+        self.assertEqual(self.speeds("1.2", unit="", head="speed_m_min"), [20.0])
+        lines = read_pasted("3mm birch ply cut 80% 1.2 m/min x1\n")
+        self.assertEqual(brought(lines).entries[0].setting, Setting(0.8, 20.0, 1))
+
     def test_a_table_that_the_program_saved_names_its_units_in_its_heads(self):
         saved = "stock,thickness_mm,task,power_percent,{},passes\nBirch ply,3.0,cut,85.0,12,1\n"
         for head, speed in (("speed_mm_s", 12.0), ("speed_in_min", 12 * 25.4 / 60)):

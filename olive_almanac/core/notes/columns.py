@@ -5,16 +5,20 @@ unit its numbers are.
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from statistics import median
+
+from olive_almanac.core.units import SPEED_UNITS
 
 __all__ = [
     "ROLES",
     "Reading",
     "UnitQuestion",
+    "decimal_signs",
     "find_columns",
     "first_number",
+    "numbers_in",
     "unit_in",
     "unit_question",
 ]
@@ -40,6 +44,7 @@ NUMBER = re.compile(r"[-+]?\d+(?:[.,]\d+)?(?:\s*/\s*\d+)?")
 UNITS: dict[str, tuple[tuple[str, str], ...]] = {  # pattern in a head or a cell, unit
     "speed": (
         (r"mm\s*/\s*min|mm\s*/\s*m\b|mmpm", "mm/min"),
+        (r"(?<![a-z])m\s*/\s*min", "m/min"),
         (r"mm\s*/\s*s|mm\s*s-1|mmps", "mm/s"),
         (r"in\w*\s*/\s*min|ipm", "in/min"),
         (r"in\w*\s*/\s*s|ips", "in/s"),
@@ -57,8 +62,11 @@ UNITS: dict[str, tuple[tuple[str, str], ...]] = {  # pattern in a head or a cell
     ),
     "thickness": ((r"mm", "mm"), (r"inch|\bin\b|\"|″", "in"), (r"\bmil\b|\bthou\b", "mil")),
 }
-IN_A_NAME = re.compile(r"(mm|in)_(s|min)\b")  # as tables of this program name their columns
-SPEED_PER_UNIT = {"mm/s": 1.0, "mm/min": 1 / 60, "in/s": 25.4, "in/min": 25.4 / 60}
+IN_A_NAME = re.compile(r"(mm|m|in)_(s|min)\b")  # as tables of this program name their columns
+BLANKS = " '’\u00a0\u2009\u202f"  # that part thousands
+WRITTEN = re.compile(rf"[-+]?\d+(?:[.,{BLANKS}]\d+)*")
+BY_BLANKS = re.compile(rf"[-+]?\d{{1,3}}(?:[{BLANKS}]\d{{3}})+(?!\d)(?:[.,]\d+)?")
+FRACTION = re.compile(r"\d\s*/\s*\d")
 QUICK_MM_S, SLOW_MM_S = (
     20.0,
     0.3,
@@ -145,6 +153,43 @@ def first_number(text: str) -> float | None:
     return float(top)
 
 
+def decimal_signs(cells: Iterable[str]) -> frozenset[str]:
+    """Return which of point and comma part decimals in a column: those that stand before other than
+    three digits, or behind a zero.
+    """
+    return frozenset(
+        sign
+        for cell in cells
+        for whole, sign, rest in re.findall(r"(?<![\d.,])(\d+)([.,])(\d+)(?![\d.,])", cell)
+        if len(rest) != 3 or whole == "0"
+    )
+
+
+def numbers_in(text: str, decimals: Collection[str] = ()) -> tuple[float, ...]:
+    """Return what the first number of a cell may be: none, one, or where a single point or comma
+    may part decimals or thousands ("1,200") both, with decimals first.
+    """
+    parted = BY_BLANKS.search(text)
+    if parted and not FRACTION.search(text):
+        return (float(re.sub(rf"[{BLANKS}]", "", parted[0]).replace(",", ".")),)
+    found = WRITTEN.search(text)
+    number = first_number(text)
+    if found is None or number is None or FRACTION.search(text):
+        return () if number is None else (number,)
+    written = re.split(rf"[{BLANKS}]", found[0])[0]
+    signs = re.findall("[.,]", written)
+    if len(signs) > 1:  # the last one parts decimals where it is another than those before
+        whole, tail = written, ""
+        if signs[-1] not in signs[:-1]:
+            whole, _, tail = written.rpartition(signs[-1])
+        return (float(re.sub("[.,]", "", whole) + "." + (tail or "0")),)
+    if signs and signs[0] not in decimals:
+        head, _, tail = written.partition(signs[0])
+        if len(tail) == 3 and len(head.lstrip("-+")) <= 3 and not head.lstrip("-+").startswith("0"):
+            return number, float(head + tail)
+    return (number,)
+
+
 def unit_in(role: str, text: str) -> str:
     """Return the unit that a head or a cell names for a role, or nothing."""
     text = IN_A_NAME.sub(r"\1/\2", text.casefold())
@@ -164,28 +209,29 @@ def unit_question(
     if column is None or unit_in("speed", heads[column] if column < len(heads) else ""):
         return None
     cells = [row[column] for row in rows if column < len(row)]
+    decimals = decimal_signs(cells)
     bare = [
-        value
+        values[-1]
         for cell in cells
-        if not unit_in("speed", cell) and (value := first_number(cell)) is not None
+        if not unit_in("speed", cell) and (values := numbers_in(cell, decimals))
     ]
     if not bare:
         return None
     middle = median(bare)
 
     def likely(unit: str) -> float:
-        speed = middle * SPEED_PER_UNIT[unit]
+        speed = middle * SPEED_UNITS[unit]
         fits = SLOW_MM_S <= speed <= fastest_mm_s
         return (
             (0 if fits else 10)
             + abs(speed / QUICK_MM_S - 1 if speed > QUICK_MM_S else 0)
-            + ("in" in unit) * 1.5
+            + (unit not in ("mm/s", "mm/min")) * 1.5
         )
 
-    units = tuple(sorted(SPEED_PER_UNIT, key=likely))
+    units = tuple(sorted(SPEED_UNITS, key=likely))
     shown = [f"{value:g}" for value in bare[:3]]
     examples = tuple(
-        ", ".join(f"{n} is {float(n) * SPEED_PER_UNIT[unit]:.3g} mm/s" for n in shown)
+        ", ".join(f"{n} is {float(n) * SPEED_UNITS[unit]:.3g} mm/s" for n in shown)
         for unit in units
     )
     return UnitQuestion("speed", units, examples)

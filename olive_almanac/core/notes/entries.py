@@ -8,14 +8,21 @@ from dataclasses import dataclass, replace
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.materials.names import family_named, opacity_named
-from olive_almanac.core.notes.columns import SPEED_PER_UNIT, find_columns, first_number, unit_in
+from olive_almanac.core.notes.columns import (
+    SLOW_MM_S,
+    decimal_signs,
+    find_columns,
+    first_number,
+    numbers_in,
+    unit_in,
+)
 from olive_almanac.core.notes.preparing import recipe_of_words
 from olive_almanac.core.records.entry import Entry, Evidence
 from olive_almanac.core.records.machine import Machine, Source
 from olive_almanac.core.records.recipe import AS_IT_LIES, Recipe
 from olive_almanac.core.records.setting import AIRS, SHORT_TASK_WORDS, Air, Setting, Task
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import capital, pitch_from_dpi
+from olive_almanac.core.units import SPEED_UNITS, capital, pitch_from_dpi
 from olive_almanac.core.words import tr
 
 __all__ = ["Brought", "Notes", "bring_in", "rows_of_lines"]
@@ -97,7 +104,8 @@ def rows_of_lines(text: str) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ..
     parts = (
         (
             "speed",
-            r"(?:@\s*)?\d+(?:[.,]\d+)?\s*(?:mm\s*/\s*(?:min|s)|in\w*\s*/\s*(?:min|s)|ipm|ips)\b",
+            r"(?:@\s*)?\d+(?:[.,'’]\d+)*\s*"
+            r"(?:mm\s*/\s*(?:min|s)|m\s*/\s*min|in\w*\s*/\s*(?:min|s)|ipm|ips)\b",
         ),
         ("pitch", r"\d+(?:[.,]\d+)?\s*(?:dpi|lpi)\b"),
         ("power", r"\d+(?:[.,]\d+)?\s*(?:%|w\b|watts?\b)|\bs\s*\d+\b"),
@@ -249,8 +257,12 @@ class _Reader:
             role: notes.heads[at] if at < len(notes.heads) else "" for role, at in columns.items()
         }
         self.units = {role: unit_in(role, head) for role, head in heads.items()}
-        powers = [first_number(self.cell(row, "power")) or 0.0 for row in notes.rows]
-        self.most_power = max(powers, default=0.0)
+        self.decimals = {
+            role: decimal_signs(self.cell(row, role) for row in notes.rows)
+            for role in ("power", "speed")
+        }
+        powers = [self._numbers(row, "power")[-1:] for row in notes.rows]
+        self.most_power = max((value for one in powers for value in one), default=0.0)
         self._machine_names = [(_plain(m.name), m) for m in machines if _plain(m.name)]
         self._by_name: dict[tuple[str, float, str], Stock] = {}
         for stock in stocks:
@@ -263,6 +275,9 @@ class _Reader:
             return row[at].strip()
         return ""
 
+    def _numbers(self, row: Sequence[str], role: str) -> tuple[float, ...]:
+        return numbers_in(self.cell(row, role), self.decimals[role])
+
     def row(self, row: Sequence[str]) -> tuple[Machine, Stock, Task, Setting, str]:
         machine = self._machine(self.cell(row, "machine"))
         task = self._task(row)
@@ -274,7 +289,7 @@ class _Reader:
         passes = int(first_number(self.cell(row, "passes")) or 1)
         focus = first_number(self.cell(row, "focus")) or 0.0
         air: Air = next((a for a in AIRS if a in self.cell(row, "air").casefold()), "full")
-        power, speed = self._power(row, machine), self._speed(row)
+        power, speed = self._power(row, machine), self._speed(row, machine)
         setting = Setting(power, speed, passes, focus, pitch, air, direction="x" if pitch else "xy")
         return machine, self._stock(row), task, setting, self.cell(row, "notes")
 
@@ -320,27 +335,36 @@ class _Reader:
         )
 
     def _power(self, row: Sequence[str], machine: Machine) -> float:
-        cell = self.cell(row, "power")
-        value = first_number(cell)
-        if value is None:
+        cell, values = self.cell(row, "power"), self._numbers(row, "power")
+        if not values:
             raise ValueError(tr("no power is noted. Left out."))
+        value = values[0]
         unit = unit_in("power", cell) or self.units.get("power", "")
         if unit == "W":
             return min(1.0, machine.fraction_for(value))
         if unit == "S" or (not unit and self.most_power > 100):
-            return value / machine.power_scale
+            return values[-1] / machine.power_scale  # a whole number: its sign parts thousands
         if not unit and 0 < self.most_power <= 1:
             return value
         return value / 100
 
-    def _speed(self, row: Sequence[str]) -> float:
-        cell = self.cell(row, "speed")
-        value = first_number(cell)
-        if value is None:
+    def _speed(self, row: Sequence[str], machine: Machine) -> float:
+        cell, values = self.cell(row, "speed"), self._numbers(row, "speed")
+        if not values:
             raise ValueError(tr("no speed is noted. Left out."))
-        return (
-            value
-            * SPEED_PER_UNIT[unit_in("speed", cell) or self.units.get("speed") or self.speed_unit]
+        unit = unit_in("speed", cell) or self.units.get("speed") or self.speed_unit
+        speed, thousands = values[0] * SPEED_UNITS[unit], values[-1] * SPEED_UNITS[unit]
+        if speed == thousands or thousands > machine.max_speed_mm_s:
+            return speed
+        if unit == "mm/min" or speed < SLOW_MM_S:  # nobody notes thousandths of those
+            return thousands
+        raise ValueError(
+            tr(
+                "“{cell}” may be {small:g} or {large:g}: write it without its sign. Left out.",
+                cell=cell,
+                small=values[0],
+                large=values[-1],
+            )
         )
 
     def _pitch(self, row: Sequence[str]) -> float:
