@@ -73,6 +73,10 @@ LENGTH_UNITS = {
     '"': MM_PER_INCH,
     "thou": MM_PER_INCH / 1000,
 }
+# "1,200", but not what a number of four digits is told as: "6.125"
+_GROUPED = re.compile(
+    r"\s*(?:[1-5][.,]\d{3}|[6-9][.,]\d\d0|[1-9]\d{1,2}[.,]\d{3})\s*(?P<unit>[^\d\s]*)\s*$"
+)
 _NUMBER = re.compile(r"^\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(.*?)\s*$")
 _FRACTION = re.compile(r"^\s*(?:(\d+)[ -])?(\d+)\s*/\s*(\d+)\s*(in|inch|\")?\s*$")
 _VULGAR = re.compile("[\u00bc-\u00be\u2150-\u215e]")
@@ -135,7 +139,13 @@ def read_number(text: str, field: str, unit: str = "") -> float:
 
 
 def read_speed_mm_s(text: str, field: str = "Speed", default_unit: str = "mm/s") -> float:
-    """Return the speed written in `text` in mm/s; without a unit it counts as `default_unit`."""
+    """Return the speed written in `text` in mm/s; without a unit it counts as `default_unit`.
+
+    Raises OutOfRange for "1,200" mm/min, too: nobody means thousandths, and 1.2 would be a fire.
+    """
+    grouped = _GROUPED.match(text)
+    if grouped and (grouped["unit"].lower() or default_unit) == "mm/min":
+        raise OutOfRange(field, f"“{text.strip()}”", tr("a number without a sign for thousands"))
     return _read_with_unit(text, field, SPEED_UNITS, default_unit)
 
 

@@ -137,6 +137,16 @@ class ReadNumberTest(unittest.TestCase):
         with self.assertRaisesRegex(OutOfRange, "mm/s, mm/min"):
             read_speed_mm_s("20 furlongs")
 
+    def test_thousandths_of_a_millimetre_a_minute_are_meant_by_nobody(self):
+        for text in ("1,200", "1.200", "6,000", "30,000", "120.000 mm/min", "1,200 MM/MIN"):
+            with self.subTest(text), self.assertRaisesRegex(OutOfRange, "sign for thousands"):
+                read_speed_mm_s(text, default_unit="mm/min")
+        for text, speed in (("6.125", 0.1021), ("112.5", 1.875), ("1200", 20), ("1,2 m/min", 20)):
+            with self.subTest(text):
+                found = read_speed_mm_s(text, default_unit="mm/min")
+                self.assertAlmostEqual(found, speed, places=4)
+        self.assertEqual(read_speed_mm_s("1.200"), 1.2)
+
     def test_refuses_a_pitch_or_dpi_of_nought(self):
         for convert in (pitch_from_dpi, dpi_from_pitch):
             for value in (0, -1, float("nan"), float("inf")):
