@@ -34,6 +34,7 @@ OF_THE_PROGRAM = (
     Verb("copy", tr("the whole library into another folder, read back")),
     Verb("restore", tr("put a backup of the library in place, or list the backups")),
 )
+NAMES_OF_FILES = ("library", "of", "backup")  # may be bytes of another system, as any path
 VERBS = (*(verb for station in STATIONS for verb in station.verbs), *OF_THE_PROGRAM)
 
 
@@ -105,10 +106,10 @@ def main(argv: Sequence[str], services: CommandServices) -> int:
 
 
 def _check_texts(arguments: argparse.Namespace) -> None:
-    """Raise BadFile for a word that holds bytes which are no text: no record could keep it.  Paths
-    may.
-    """
+    """Raise BadFile for a word that holds bytes which are no text: no record could keep it."""
     for name, value in vars(arguments).items():
+        if name in NAMES_OF_FILES:
+            continue
         for word in value if isinstance(value, list) else [value]:
             if isinstance(word, str) and not is_whole_text(word):
                 raise BadFile(tr("{where} holds half a character.", where=f"--{name}"))
