@@ -178,6 +178,17 @@ class FiveStylesTest(unittest.TestCase):
             found = brought(read_pasted(table.format(*powers))).entries
             self.assertEqual([one.setting.power for one in found], [0.85, 1.0])
 
+    def test_a_sheet_keeps_percent_as_shares(self):
+        table = "stock\tthickness\tpower (%)\tspeed\ncork\t3\t{}\t20\nfelt\t3\t{}\t20\n"
+        for powers, wanted in (
+            (("0.85", "1"), [0.85, 1.0]),  # cells that showed 85 % and 100 %
+            (("85", "1"), [0.85, 0.01]),
+            (("0.85 %", "1 %"), [0.0085, 0.01]),
+            (("1", "2"), [0.01, 0.02]),
+        ):
+            found = brought(read_pasted(table.format(*powers))).entries
+            self.assertEqual([round(one.setting.power, 6) for one in found], wanted)
+
     def test_metres_a_minute(self):
         self.assertEqual(self.speeds("1.2 m/min", "3m/min"), [20.0, 50.0])
         self.assertEqual(self.speeds("1.2", unit="m/min"), [20.0])

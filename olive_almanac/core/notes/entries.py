@@ -261,8 +261,10 @@ class _Reader:
             role: decimal_signs(self.cell(row, role) for row in notes.rows)
             for role in ("power", "speed")
         }
-        powers = [self._numbers(row, "power")[-1:] for row in notes.rows]
-        self.most_power = max((value for one in powers for value in one), default=0.0)
+        powers = [value for row in notes.rows for value in self._numbers(row, "power")[-1:]]
+        self.most_power = max(powers, default=0.0)
+        # a sheet keeps a cell that shows 80 % as 0.8
+        self.has_shares = 0 < self.most_power <= 1 and any(value % 1 for value in powers)
         self._machine_names = [(_plain(m.name), m) for m in machines if _plain(m.name)]
         self._by_name: dict[tuple[str, float, str], Stock] = {}
         for stock in stocks:
@@ -345,6 +347,8 @@ class _Reader:
         if unit == "S" or (not unit and self.most_power > 100):
             return values[-1] / machine.power_scale  # a whole number: its sign parts thousands
         if not unit and 0 < self.most_power <= 1:
+            return value
+        if self.has_shares and "%" not in cell:
             return value
         return value / 100
 
