@@ -75,6 +75,7 @@ UNSAFE: dict[str, Spoil] = {
     "an escape in a comment": _put("(\x1b)"),
     "a reset in a comment": _put("(\x18)"),
     "a byte beyond ASCII": _put("(\x85)"),
+    "a sign beyond ASCII": _put("(\u2212 5 mm)"),
     "a subprogram": _put("M98 P100"),
     "a probe": _put("G38.2 X5"),
     "a parameter": _put("#1=5"),
@@ -86,6 +87,9 @@ UNSAFE: dict[str, Spoil] = {
     "an end in the middle": _put("%"),
     "corners cut": _put("G64 P4"),
     "switched off and on": _put("M5 M3"),
+    "the head far down": _put("G0 Z-400 S0"),
+    "the head far down in steps": _put(*["G91", "G1 Z-30 S0"], *["G1 Z-30 S0"] * 3, "G90"),
+    "an arc that stands upright": _put("G18 G2 X5 Z5 I2 K2 S500"),
     "an arc off the bed": _put("G2 X0 Y0 I9000 J9000 S500"),
 }
 

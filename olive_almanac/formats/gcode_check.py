@@ -20,9 +20,11 @@ __all__ = ["CheckLimits", "CheckReport", "check_gcode", "check_lines"]
 LONGEST_LINE = 80
 TOLERANCE = 0.002  # mm: half the last digit that files carry, and rounding
 _WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))", re.ASCII)
-# signs that controllers take out of the line and act on at once, also within a comment
-_AT_ONCE = re.compile(r"[!?~\x00-\x08\x0b-\x1f\x7f-\xff]")
+# signs that controllers take out of the line and act on at once, also within a comment; what lies
+# beyond ASCII reaches them as several of these
+_AT_ONCE = re.compile(r"[!?~]|[^\t\x20-\x7e]")
 SLOWEST_MM_S = 0.1  # a beam that creeps slower burns as one at rest does
+FARTHEST_FOCUS_MM = 100.0  # from the face, up or down: beyond it the head meets bed or frame
 MOST_ROUNDING_MM = 0.1  # that a controller may leave the written path by
 BEAM = {3, 4, 5}  # M words of which a line holds one
 WAITS = (0, 1, 7, 8, 9)  # M words at which a controller stands still for a while
@@ -413,6 +415,15 @@ class _Interpreter:
             self.y = self.gone("Y", y0, values["Y"] * scale, relative=relative)
         if "Z" in values:
             self.z = self.gone("Z", self.z, values["Z"] * scale, relative=relative)
+            if abs(self.z) > FARTHEST_FOCUS_MM:
+                self.report(
+                    "focus-far",
+                    tr(
+                        "moves Z to {z:g} mm; the focus is set within {most:g} mm of the face",
+                        z=self.z,
+                        most=FARTHEST_FOCUS_MM,
+                    ),
+                )
         self.moves += 1
         if motion == 0:
             if self.beam_on and self.power > 0:
@@ -504,6 +515,9 @@ class _Interpreter:
         self, values: dict[str, float], start: dict[str, float | None], *, clockwise: bool
     ) -> None:
         x0, y0, x1, y1 = start["X"], start["Y"], self.x, self.y
+        if self.modal.get(PLANE, 17) != 17:
+            self.report("arc-not-followed", tr("is an arc that stands upright: use G17"))
+            return
         if (
             x0 is None
             or y0 is None

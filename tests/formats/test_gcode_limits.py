@@ -80,6 +80,28 @@ class HazardTest(unittest.TestCase):
                 self.assertEqual(codes(inside(f"F{feed}\nG1 X11")), found)
         self.assertEqual(codes(inside("F1\nG1 X11 S0\nF600")), [])
 
+    def test_what_lies_beyond_ascii_reaches_a_controller_as_bytes_it_acts_on(self):
+        for sign in ("\u2212", "\u2014", "\u20ac", "\U0001f525", "\ufeff"):
+            with self.subTest(sign=ascii(sign)):
+                self.assertEqual(codes(inside(f"(5 {sign} 5)")), ["acts-at-once"])
+        self.assertEqual(codes(inside("(5\t5)")), [])
+
+    def test_a_head_that_goes_far_from_the_face_meets_bed_or_frame(self):
+        for line, found in (
+            ("G0 Z-100 S0", []),
+            ("G0 Z-101 S0", ["focus-far"]),
+            ("G0 Z101 S0", ["focus-far"]),
+            ("G20\nG0 Z-4 S0\nG21", ["focus-far"]),
+            ("G0 Z-90 S0\nG91\nG0 Z-20 S0\nG90", ["focus-far"]),
+        ):
+            with self.subTest(line):
+                self.assertEqual(codes(inside(line)), found)
+
+    def test_arcs_that_stand_upright_are_not_followed(self):
+        for plane, found in ((17, []), (18, ["arc-not-followed"]), (19, ["arc-not-followed"])):
+            line = f"G{plane} G2 X16 Y20 I-2 J0 S0"
+            self.assertEqual(codes(inside(line)), found)
+
     def test_a_percent_sign_ends_the_file_for_some(self):
         self.assertEqual(codes(inside("%")), ["ends-early"])
         self.assertEqual(codes("%\n(begin)\n" + SQUARE + "%\n"), [])
