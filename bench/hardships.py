@@ -90,6 +90,7 @@ UNSAFE: dict[str, Spoil] = {
     "the head far down": _put("G0 Z-400 S0"),
     "the head far down in steps": _put(*["G91", "G1 Z-30 S0"], *["G1 Z-30 S0"] * 3, "G90"),
     "an arc that stands upright": _put("G18 G2 X5 Z5 I2 K2 S500"),
+    "a power that was left": _swap(r"\bS0\b", ""),
     "an arc off the bed": _put("G2 X0 Y0 I9000 J9000 S500"),
 }
 

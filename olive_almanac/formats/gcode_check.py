@@ -7,6 +7,7 @@ beam, and reports every unsafe line.  It is an aid: the machine's manual comes f
 
 from __future__ import annotations
 
+import itertools
 import math
 import re
 from collections.abc import Iterator
@@ -23,6 +24,7 @@ _WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))", re.ASCII)
 # signs that controllers take out of the line and act on at once, also within a comment; what lies
 # beyond ASCII reaches them as several of these
 _AT_ONCE = re.compile(r"[!?~]|[^\t\x20-\x7e]")
+ARC_STEP = math.radians(2)  # by which arcs are followed past clamps
 SLOWEST_MM_S = 0.1  # a beam that creeps slower burns as one at rest does
 FARTHEST_FOCUS_MM = 100.0  # from the face, up or down: beyond it the head meets bed or frame
 MOST_ROUNDING_MM = 0.1  # that a controller may leave the written path by
@@ -96,6 +98,7 @@ def check_lines(text: str, limits: CheckLimits) -> Iterator[tuple[float, CheckRe
     return _Interpreter(limits).run(text)
 
 
+Place = tuple[float | None, float | None]
 _Manner = tuple[tuple[tuple[int, int], ...], float | None, float | None]
 
 
@@ -127,6 +130,7 @@ class _Interpreter:
         self.z: float | None = None
         self.feed = 0.0  # mm/min
         self.power = 0.0
+        self.power_stated = False  # else the controller may hold any
         self.beam_on = False
         self.constant = True  # whatever the speed is
         self.moves = 0
@@ -310,7 +314,7 @@ class _Interpreter:
                 tr("lets the head leave the path by more than {most} mm", most=MOST_ROUNDING_MM),
             )
         if "S" in words.values:
-            self.power = words.values["S"]
+            self.power, self.power_stated = words.values["S"], True
             if self.is_burning and not words.moves:
                 self.report(
                     "beam-at-rest", tr("sets the power of a beam that is on at a standstill")
@@ -361,7 +365,7 @@ class _Interpreter:
         self.moves += 1
         self.check_place(self.x, self.y)
         if self.limits.clamps_mm:
-            self.check_clamps({"X": x0, "Y": y0})
+            self.check_clamps((x0, y0), (self.x, self.y))
 
     @property
     def is_burning(self) -> bool:
@@ -379,7 +383,14 @@ class _Interpreter:
             )
         elif value in (3, 4):
             self.beam_on, self.constant = True, value == 3
-            if not self.moves and self.power > 0:
+            if not self.power_stated:
+                self.report(
+                    "power-missing",
+                    tr(
+                        "switches the beam on before any S word: with what was left of another file"
+                    ),
+                )
+            elif not self.moves and self.power > 0:
                 self.report("beam-before-motion", tr("switches the beam on before the first move"))
             elif self.power > 0:
                 self.report("beam-at-rest", tr("switches the beam on at a standstill"))
@@ -436,8 +447,8 @@ class _Interpreter:
         if motion in (2, 3):
             self.check_arc(values, {"X": x0, "Y": y0}, clockwise=motion == 2)
         self.check_place(self.x, self.y)
-        if self.limits.clamps_mm:
-            self.check_clamps({"X": x0, "Y": y0})
+        if motion in (0, 1) and self.limits.clamps_mm:
+            self.check_clamps((x0, y0), (self.x, self.y))
 
     def check_feed(self, values: dict[str, float], x0: float | None, y0: float | None) -> None:
         if self.feed <= 0:
@@ -543,9 +554,16 @@ class _Interpreter:
             passed = (first - angle if clockwise else angle - first) % (2 * math.pi)
             if passed <= turn:
                 self.check_place(cx + radius * math.cos(angle), cy + radius * math.sin(angle))
+        if self.limits.clamps_mm:
+            count = math.ceil(turn / ARC_STEP)
+            step = turn / count * (-1 if clockwise else 1)
+            along = [first + n * step for n in range(count + 1)]
+            places = [(cx + radius * math.cos(a), cy + radius * math.sin(a)) for a in along]
+            for here, there in itertools.pairwise(places):
+                self.check_clamps(here, there)
 
-    def check_clamps(self, start: dict[str, float | None]) -> None:
-        x0, y0, x1, y1 = start["X"], start["Y"], self.x, self.y
+    def check_clamps(self, start: Place, end: Place) -> None:
+        (x0, y0), (x1, y1) = start, end
         if x0 is None or y0 is None or x1 is None or y1 is None:
             return
         for left, low, wide, high in self.limits.clamps_mm:

@@ -97,6 +97,20 @@ class HazardTest(unittest.TestCase):
             with self.subTest(line):
                 self.assertEqual(codes(inside(line)), found)
 
+    def test_a_beam_needs_its_power_before_it_is_switched_on(self):
+        bare = HEAD.replace("M5 S0", "M5") + INSIDE
+        self.assertEqual(codes(bare), [])
+        for word in ("M3", "M4"):
+            self.assertEqual(codes(bare.replace("M3 S0", word)), ["power-missing"])
+
+    def test_arcs_meet_clamps_on_their_way(self):
+        clamped = replace(LIMITS, clamps_mm=((18.0, 27.0, 4.0, 4.0),))
+        arc = HEAD + "M5 S0\nG0 X10 Y20\nF600\n{} X30 Y20 I10 J0 S0\nM2\n"
+        self.assertEqual(set(codes(arc.format("G2"), clamped)), {"in-clamp"})
+        self.assertEqual(codes(arc.format("G3"), clamped), [])
+        straight = replace(LIMITS, clamps_mm=((18.0, 18.0, 4.0, 4.0),))  # on the chord alone
+        self.assertEqual(codes(arc.format("G2"), straight), [])
+
     def test_arcs_that_stand_upright_are_not_followed(self):
         for plane, found in ((17, []), (18, ["arc-not-followed"]), (19, ["arc-not-followed"])):
             line = f"G{plane} G2 X16 Y20 I-2 J0 S0"
