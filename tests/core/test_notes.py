@@ -189,6 +189,38 @@ class FiveStylesTest(unittest.TestCase):
             found = brought(read_pasted(table.format(*powers))).entries
             self.assertEqual([round(one.setting.power, 6) for one in found], wanted)
 
+    def test_units_in_words(self):
+        for cell in ("600 mm per min", "600 mm/minute", "10 mm per sec", "10mm/s"):
+            self.assertEqual(self.speeds(cell, unit="in/s"), [10.0])
+        self.assertEqual(self.speeds("15 inches per minute"), [6.35])
+        lines = read_pasted("3mm birch ply cut 80% 600 mm per min x1\n")
+        self.assertEqual(brought(lines).entries[0].setting, Setting(0.8, 10.0, 1))
+
+    def test_speeds_in_units_that_tell_none_are_left_out(self):
+        for cell, unit in (("20 %", "%"), ("2 m/s", "m/s"), ("5 cm per sec", "cm per sec")):
+            (left_out,) = self.speeds(cell)
+            self.assertIn(f"“{unit}” tells no speed of this machine", left_out)
+        heads = "stock\tthickness\tpower\tSpeed (%)\n"
+        notes = read_pasted(f"{heads}cork\t3\t80\t20\nfelt\t3\t80\t12 mm/s\n")
+        self.assertIsNone(asked(notes))
+        found = brought(notes)
+        self.assertEqual([one.setting.speed_mm_s for one in found.entries], [12.0])
+        self.assertIn("row 2: “%” tells", found.left_out[0])
+
+    def test_a_board_thinner_than_any_asks_for_its_unit(self):
+        table = "stock\tthickness\tpower\tspeed\n{}\t{}\t80\t20\n"
+        for stock, thickness, wanted in (
+            ("birch ply", "0.25 in", 6.35),
+            ("birch ply", "1/4", 6.35),
+            ("card", "0.25", 0.25),
+            ("birch ply", "0.4", 0.4),
+        ):
+            (found,) = brought(read_pasted(table.format(stock, thickness))).stocks
+            self.assertEqual(found.thickness_mm, wanted)
+        for stock in ("birch ply", "walnut", "black acrylic"):
+            (left_out,) = brought(read_pasted(table.format(stock, "0.25"))).left_out
+            self.assertIn("0.25 mm or inches", left_out)
+
     def test_metres_a_minute(self):
         self.assertEqual(self.speeds("1.2 m/min", "3m/min"), [20.0, 50.0])
         self.assertEqual(self.speeds("1.2", unit="m/min"), [20.0])

@@ -19,6 +19,7 @@ __all__ = [
     "find_columns",
     "first_number",
     "numbers_in",
+    "odd_speed_unit",
     "unit_in",
     "unit_question",
 ]
@@ -43,11 +44,11 @@ ROLES: dict[str, tuple[str, ...]] = {
 NUMBER = re.compile(r"[-+]?\d+(?:[.,]\d+)?(?:\s*/\s*\d+)?")
 UNITS: dict[str, tuple[tuple[str, str], ...]] = {  # pattern in a head or a cell, unit
     "speed": (
-        (r"mm\s*/\s*min|mm\s*/\s*m\b|mmpm", "mm/min"),
-        (r"(?<![a-z])m\s*/\s*min", "m/min"),
-        (r"mm\s*/\s*s|mm\s*s-1|mmps", "mm/s"),
-        (r"in\w*\s*/\s*min|ipm", "in/min"),
-        (r"in\w*\s*/\s*s|ips", "in/s"),
+        (r"mm\s*(?:/|per)\s*min|mm\s*/\s*m\b|mmpm", "mm/min"),
+        (r"(?<![a-z])m\s*(?:/|per)\s*min", "m/min"),
+        (r"mm\s*(?:/|per)\s*s|mm\s*s-1|mmps", "mm/s"),
+        (r"in\w*\s*(?:/|per)\s*min|ipm", "in/min"),
+        (r"in\w*\s*(?:/|per)\s*s|ips", "in/s"),
     ),
     "power": (
         (r"%|percent|pct", "%"),
@@ -66,6 +67,7 @@ IN_A_NAME = re.compile(r"(mm|m|in)_(s|min)\b")  # as tables of this program name
 BLANKS = " '’\u00a0\u2009\u202f"  # that part thousands
 WRITTEN = re.compile(rf"[-+]?\d+(?:[.,{BLANKS}]\d+)*")
 BY_BLANKS = re.compile(rf"[-+]?\d{{1,3}}(?:[{BLANKS}]\d{{3}})+(?!\d)(?:[.,]\d+)?")
+ODD_SPEED = re.compile(r"%|percent|[a-z]+\s*(?:/|\bper\b)\s*[a-z]+")
 FRACTION = re.compile(r"\d\s*/\s*\d")
 QUICK_MM_S, SLOW_MM_S = (
     20.0,
@@ -196,6 +198,14 @@ def unit_in(role: str, text: str) -> str:
     return next((unit for pattern, unit in UNITS.get(role, ()) if re.search(pattern, text)), "")
 
 
+def odd_speed_unit(text: str) -> str:
+    """Return the unit that a head or a cell of speeds names where it is none that is known: a share
+    of some machine's speed, or metres a second.
+    """
+    found = ODD_SPEED.search(text.casefold())
+    return found[0] if found and not unit_in("speed", text) else ""
+
+
 def unit_question(
     heads: Sequence[str],
     rows: Sequence[Sequence[str]],
@@ -206,14 +216,16 @@ def unit_question(
     cells name it.
     """
     column = columns.get("speed")
-    if column is None or unit_in("speed", heads[column] if column < len(heads) else ""):
+    head = heads[column] if column is not None and column < len(heads) else ""
+    if column is None or unit_in("speed", head) or odd_speed_unit(head):
         return None
     cells = [row[column] for row in rows if column < len(row)]
     decimals = decimal_signs(cells)
     bare = [
         values[-1]
         for cell in cells
-        if not unit_in("speed", cell) and (values := numbers_in(cell, decimals))
+        if not (unit_in("speed", cell) or odd_speed_unit(cell))
+        and (values := numbers_in(cell, decimals))
     ]
     if not bare:
         return None

@@ -14,6 +14,7 @@ from olive_almanac.core.notes.columns import (
     find_columns,
     first_number,
     numbers_in,
+    odd_speed_unit,
     unit_in,
 )
 from olive_almanac.core.notes.preparing import recipe_of_words
@@ -38,6 +39,13 @@ TASK_STEMS: tuple[tuple[str, Task], ...] = (
     ("vector", "cut"),
 )
 ALIKE = 1e-3
+LEAST_BOARD_MM = 0.4  # nobody sells these thinner: such a number is of inches, or a slip
+BOARDS = frozenset(
+    [
+        *("plywood", "plywood_exterior", "softwood", "hardwood", "bamboo", "mdf", "hdf", "cork"),
+        *("acrylic", "glass", "mirror", "slate", "stone", "ceramic", "rubber", "foam_eva"),
+    ]
+)
 SOURCE_WORDS: dict[str, Source] = {
     "diode": "diode",
     "blue": "diode",
@@ -105,7 +113,8 @@ def rows_of_lines(text: str) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ..
         (
             "speed",
             r"(?:@\s*)?\d+(?:[.,'’]\d+)*\s*"
-            r"(?:mm\s*/\s*(?:min|s)|m\s*/\s*min|in\w*\s*/\s*(?:min|s)|ipm|ips)\b",
+            r"(?:mm\s*(?:/|per)\s*(?:min|s)|m\s*(?:/|per)\s*min|in\w*\s*(?:/|per)\s*(?:min|s)"
+            r"|ipm|ips)\b",
         ),
         ("pitch", r"\d+(?:[.,]\d+)?\s*(?:dpi|lpi)\b"),
         ("power", r"\d+(?:[.,]\d+)?\s*(?:%|w\b|watts?\b)|\bs\s*\d+\b"),
@@ -257,6 +266,7 @@ class _Reader:
             role: notes.heads[at] if at < len(notes.heads) else "" for role, at in columns.items()
         }
         self.units = {role: unit_in(role, head) for role, head in heads.items()}
+        self.odd_speed = odd_speed_unit(heads.get("speed", ""))
         self.decimals = {
             role: decimal_signs(self.cell(row, role) for row in notes.rows)
             for role in ("power", "speed")
@@ -356,7 +366,13 @@ class _Reader:
         cell, values = self.cell(row, "speed"), self._numbers(row, "speed")
         if not values:
             raise ValueError(tr("no speed is noted. Left out."))
-        unit = unit_in("speed", cell) or self.units.get("speed") or self.speed_unit
+        unit = unit_in("speed", cell)
+        odd = odd_speed_unit(cell) or ("" if unit else self.odd_speed)
+        if odd:
+            raise ValueError(
+                tr("“{odd}” tells no speed of this machine: write mm/s. Left out.", odd=odd)
+            )
+        unit = unit or self.units.get("speed") or self.speed_unit
         speed, thousands = values[0] * SPEED_UNITS[unit], values[-1] * SPEED_UNITS[unit]
         if speed == thousands or thousands > machine.max_speed_mm_s:
             return speed
@@ -435,6 +451,10 @@ class _Reader:
             value, unit = first_number(hit[0]) or 0.0, "mm" if hit[1] == "mm" else "in"
         if not unit and "/" in cell:
             unit = "in"  # nobody writes a fraction of a millimetre
+        if not unit and value < LEAST_BOARD_MM and family_named(self.cell(row, "stock")) in BOARDS:
+            raise ValueError(
+                tr("is it {value:g} mm or inches thick? Write the unit. Left out.", value=value)
+            )
         return round(value * {"in": 25.4, "mil": 0.0254}.get(unit, 1.0), 3)
 
 
