@@ -339,8 +339,10 @@ class WholePathTest(CliCase):
             photo.write_bytes(bench.photograph(planned, letters(), number=number))
         out = self.folder / "tones.json"
         for more in ((), ("--also", photos[1])):
-            self.done("read", trial, photos[0], *more, "--out", out)
+            said = self.done("read", trial, photos[0], *more, "--out", out)
             readings = json.loads(out.read_text())["readings"]
+            told = sum(bool(one["verdict"] or one["lightness"] is not None) for one in readings)
+            self.assertTrue(said.startswith(f"{told} cells read, {len(readings) - told} not"), said)
             judged.append(sum(not one.get("flags") for one in readings))
         self.assertGreater(judged[1], judged[0])
 

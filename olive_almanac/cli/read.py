@@ -91,11 +91,11 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     warn(findings)
     document = write_readings(trial.id, readings)
     write_file(arguments.out, document)
-    left = len(trial.cells) - len(readings)
+    told = sum(one.tells for one in readings)
     words = tr(
         "{cells} read, {left} not read. Written to",
-        cells=count_text(len(readings), "cell"),
-        left=left,
+        cells=count_text(told, "cell"),
+        left=len(trial.cells) - told,
     )
     say(arguments, f"{words} {arguments.out}.", document)
     return 0

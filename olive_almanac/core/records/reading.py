@@ -153,6 +153,14 @@ class Reading:
         check_choice(tr("Read by"), self.by, ("eye", "gauge", "photo"))
         check_number(tr("Confidence"), self.confidence, low=0, high=1)
 
+    @property
+    def tells(self) -> bool:
+        """Whether anything was read of the cell: one that a photo does not judge tells nothing."""
+        measured = (self.depth_mm, self.kerf_mm, self.kerf_bottom_mm, self.lightness, self.delta_l)
+        return bool(self.verdict or self.defects) or any(
+            one is not None for one in (*measured, self.char)
+        )
+
 
 def flared(reading: Reading) -> bool:
     """True when the cell caught fire: it then says nothing of whether the cut fell free."""
