@@ -58,18 +58,25 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
             )
         assert desk.notes is not None
         assert desk.brought is not None
-        fates = [
-            {"row": line, "says": desk.fate(n)[0], "left_out": desk.fate(n)[1]}
-            for n, line in enumerate(desk.notes.lines)
-        ]
+        fates = []
+        for n, line in enumerate(desk.notes.lines):
+            says, left_out = desk.fate(n, "mm/s")
+            fates.append({"row": line, "says": says, "left_out": left_out})
         count = len(desk.brought.entries)
         if not arguments.check and count and not desk.keep():
             raise BadFile(session.problem)
         done = tr("would come in") if arguments.check else tr("came in")
-        words = [tr("row {fate}: {fate2}", fate=fate["row"], fate2=fate["says"]) for fate in fates]
-        words.append(
-            tr("{settings} {done} as guesses.", settings=count_text(count, "setting"), done=done)
-        )
+        words = [
+            f"{tr('row {number}', number=fate['row'])}: {fate['says']}"
+            + (tr(" Left out.") if fate["left_out"] else "")
+            for fate in fates
+        ]
+        told = tr("{settings} {done} as guesses.", settings=count_text(count, "setting"), done=done)
+        if count == 1:
+            told = tr("1 setting came in as a guess.")
+            if arguments.check:
+                told = tr("1 setting would come in as a guess.")
+        words.append(told)
         say(arguments, "\n".join(words), {"settings": count, "rows": fates})
     return 0
 

@@ -11,7 +11,7 @@ from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import capital, count_text
+from olive_almanac.core.units import capital, count_text, passes_text, percent_text, speed_text
 from olive_almanac.core.words import tr
 from olive_almanac.steps.book import STATE_WORDS
 from olive_almanac.steps.catalogue import subject_state
@@ -284,17 +284,28 @@ class NotesDesk:
         cells = self.notes.rows[row] if self.notes else ()
         return cells[column] if column < len(cells) else ""
 
-    def fate(self, row: int) -> tuple[str, bool]:
-        """Return what becomes of a row, in words, and whether it can be mended."""
-        if self.notes is None or self.brought is None:
+    def fate(self, row: int, speed_unit: str = "") -> tuple[str, bool]:
+        """Return what becomes of a row, in words with its numbers as they were understood, and
+        whether it can be mended.
+        """
+        if self.brought is None:
             return "", False
-        where, found = tr("row {lines}", lines=self.notes.lines[row]), self.brought
-        for words in (found.left_out, found.conflicts, found.duplicates):
-            for one in words:
-                start, _, told = one.partition(": ")
-                if start == where:
-                    return capital(told), words is found.left_out
-        return tr("Comes in as a guess."), False
+        fate = self.brought.fates[row]
+        if fate.becomes != "guess" or fate.setting is None:
+            return capital(fate.says), fate.becomes == "left out"
+        numbers = ", ".join(
+            (
+                f"{percent_text(fate.setting.power)} %",
+                speed_text(fate.setting.speed_mm_s, speed_unit or self.shop_unit),
+                passes_text(fate.setting.passes),
+            )
+        )
+        return tr("A guess: {numbers}.", numbers=numbers), False
+
+    @property
+    def shop_unit(self) -> str:
+        """The unit in which the shop tells speeds."""
+        return self.session.preferences.speed_unit
 
     def keep(self) -> bool:
         """Write all of it into the book as one act that can be undone; the first is opened where

@@ -379,7 +379,7 @@ class NotesNeverBreakTest(unittest.TestCase):
         except BadFile:
             return
         found = bring_in_plainly(notes)
-        self.assertLessEqual(len(found.entries) + len(found.left_out), len(notes.rows))
+        self.assertLessEqual(len(found.entries) + len(found.told("left out")), len(notes.rows))
 
     @settings(max_examples=100, deadline=None)
     @given(

@@ -63,7 +63,7 @@ class FiveStylesTest(unittest.TestCase):
         (entry,) = found.entries
         self.assertEqual(entry.notes.count("also noted in"), 6)
         self.assertTrue(entry.notes.endswith("; and in further rows of old.csv"))
-        self.assertEqual(len(found.conflicts), 29)
+        self.assertEqual(len(found.told("otherwise")), 29)
 
     def test_a_tidy_table_needs_no_question_and_lists_what_stands_twice(self):
         notes = read_pasted(TIDY, "old.csv")
@@ -76,8 +76,10 @@ class FiveStylesTest(unittest.TestCase):
         )
         self.assertEqual(found.entries[0].setting, Setting(0.85, 12.0, 1))
         self.assertEqual([stock.family for stock in found.stocks], ["plywood", "cork"])
-        self.assertEqual((len(found.duplicates), len(found.conflicts), found.left_out), (1, 1, ()))
-        self.assertIn("row 6", found.conflicts[0])
+        self.assertEqual(
+            [one.becomes for one in found.fates], ["guess"] * 3 + ["twice", "otherwise"]
+        )
+        self.assertIn("row 6", found.told("otherwise")[0])
         self.assertIn("60 %, 20 mm/s, 2 x", found.entries[0].notes)
         for entry in found.entries:
             self.assertEqual((entry.origin, entry.evidence.cells_read), ("guess", 0))
@@ -99,7 +101,7 @@ class FiveStylesTest(unittest.TestCase):
             self.assertEqual([e.machine_uid for e in found.entries], [machine.uid], named)
         for named in ("CO2 forty", "the old one", "be", "nor"):
             notes = read_pasted(f"machine;stock;thickness;power;speed\n{named};cork;3;40;30\n")
-            (left_out,) = brought(notes).left_out
+            (left_out,) = brought(notes).told("left out")
             self.assertIn(f"which machine is “{named}”", left_out)
             self.assertIn("North Bench", left_out)
 
@@ -107,9 +109,9 @@ class FiveStylesTest(unittest.TestCase):
         told = ("clear acrylic", "frosted acrylic", "acrylic black", "Acrylic, solid red")
         for name in told:
             notes = read_pasted(f"stock;thickness;power;speed\n{name};3;40;30\n")
-            self.assertEqual(brought(notes).left_out, (), name)
+            self.assertEqual(brought(notes).told("left out"), (), name)
         notes = read_pasted("stock;thickness;power;speed\ncast acrylic;3;40;30\n")
-        (left_out,) = brought(notes).left_out
+        (left_out,) = brought(notes).told("left out")
         self.assertIn("clear or opaque", left_out)
 
     def test_semicolons_decimal_commas_s_values_and_a_title(self):
@@ -131,8 +133,8 @@ class FiveStylesTest(unittest.TestCase):
         )
         self.assertAlmostEqual(walnut.setting.speed_mm_s, 254.0)
         self.assertAlmostEqual(acrylic.setting.power, 55 / 60)
-        self.assertEqual(len(found.left_out), 1)
-        self.assertIn("row 4: no power", found.left_out[0])
+        self.assertEqual(len(found.told("left out")), 1)
+        self.assertIn("row 4: no power", found.told("left out")[0])
 
     def test_free_lines_are_taken_apart(self):
         found = brought(read_pasted(LINES))
@@ -152,8 +154,8 @@ class FiveStylesTest(unittest.TestCase):
         )
         notes = read_pasted(f"machine\tstock\tthickness\tpower\t{head}\n{rows}")
         found = brought(notes, unit)
-        if found.left_out:
-            return found.left_out
+        if found.told("left out"):
+            return found.told("left out")
         return [round(one.setting.speed_mm_s, 3) for one in found.entries]
 
     def test_signs_that_part_thousands_are_no_decimals(self):
@@ -205,7 +207,7 @@ class FiveStylesTest(unittest.TestCase):
         self.assertIsNone(asked(notes))
         found = brought(notes)
         self.assertEqual([one.setting.speed_mm_s for one in found.entries], [12.0])
-        self.assertIn("row 2: “%” tells", found.left_out[0])
+        self.assertIn("row 2: “%” tells", found.told("left out")[0])
 
     def test_a_board_thinner_than_any_asks_for_its_unit(self):
         table = "stock\tthickness\tpower\tspeed\n{}\t{}\t80\t20\n"
@@ -218,7 +220,7 @@ class FiveStylesTest(unittest.TestCase):
             (found,) = brought(read_pasted(table.format(stock, thickness))).stocks
             self.assertEqual(found.thickness_mm, wanted)
         for stock in ("birch ply", "walnut", "black acrylic"):
-            (left_out,) = brought(read_pasted(table.format(stock, "0.25"))).left_out
+            (left_out,) = brought(read_pasted(table.format(stock, "0.25"))).told("left out")
             self.assertIn("0.25 mm or inches", left_out)
 
     def test_metres_a_minute(self):
@@ -299,7 +301,7 @@ class NotesTest(unittest.TestCase):
         mine = sample_entry()
         found = brought(read_pasted(TIDY), entries=(mine,))
         self.assertNotIn("birch-3", {entry.stock_uid for entry in found.entries})
-        self.assertTrue(any("The book stands" in line for line in found.conflicts))
+        self.assertTrue(any("The book stands" in line for line in found.told("otherwise")))
 
     def test_files_that_are_no_tables_are_told(self):
         for data, name in (

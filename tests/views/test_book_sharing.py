@@ -137,7 +137,7 @@ class BookSharingTest(MenuCase):
         self.settle()
         table = dialog.table
         heads = [table.horizontalHeaderItem(n).text() for n in range(table.columnCount())]
-        self.assertEqual(table.item(0, 0).text(), "Comes in as a guess.")
+        self.assertEqual(table.item(0, 0).text(), "A guess: 90 %, 540 mm/min, 1 pass.")
         self.assertIn("power", table.item(1, 0).text())
         self.assertEqual(len(dialog.active.brought.entries), 1)
         table.setCurrentCell(1, heads.index("power"))
@@ -146,7 +146,7 @@ class BookSharingTest(MenuCase):
         self.retype(editor, "70%")
         self.key(Qt.Key.Key_Return, widget=editor)
         self.settle()
-        self.assertEqual(table.item(1, 0).text(), "Comes in as a guess.")
+        self.assertEqual(table.item(1, 0).text(), "A guess: 70 %, 720 mm/min, 1 pass.")
         self.assertEqual(len(dialog.active.brought.entries), 2)
         self.assertIn("2 settings", dialog.told.text())
 

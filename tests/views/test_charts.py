@@ -227,7 +227,7 @@ class BookDialogTest(ShopCase):
         self.assertEqual(dialog.told.text(), "1 setting, 1 new stock, 1 disagrees, 1 is left out.")
         self.assertFalse(dialog.unit_row.isVisible())
         fates = [dialog.table.item(n, 0).text() for n in range(3)]
-        self.assertEqual(fates[0], "Comes in as a guess.")
+        self.assertEqual(fates[0], "A guess: 90 %, 600 mm/min, 1 pass.")
         self.assertIn("The book stands", fates[1])
         self.assertEqual(fates[2], "No power is noted.")
         mime = QMimeData()

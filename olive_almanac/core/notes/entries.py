@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Literal
 
 from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.materials.names import family_named, opacity_named
@@ -26,7 +27,7 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import SPEED_UNITS, capital, pitch_from_dpi
 from olive_almanac.core.words import tr
 
-__all__ = ["Brought", "Notes", "bring_in", "rows_of_lines"]
+__all__ = ["Brought", "Notes", "RowFate", "bring_in", "rows_of_lines"]
 
 TASK_STEMS: tuple[tuple[str, Task], ...] = (
     ("scor", "score"),
@@ -71,6 +72,7 @@ OPAQUE_WORDS = {
     *("opaque", "solid", "coloured", "colored", "black", "white", "grey", "gray", "red", "green"),
     *("blue", "yellow", "orange", "brown", "pink", "purple", "cream", "ivory", "gold", "silver"),
 }
+Becomes = Literal["guess", "left out", "twice", "otherwise"]
 ALSO, MOST_NOTED = "also noted in", 6
 
 
@@ -92,16 +94,30 @@ class Notes:
 
 
 @dataclass(frozen=True)
+class RowFate:
+    """What becomes of a row: it comes in as a guess, with its setting; or in words, why not."""
+
+    line: int  # of the file
+    becomes: Becomes
+    setting: Setting | None = None
+    says: str = ""
+
+
+@dataclass(frozen=True)
 class Brought:
-    """What would come into the book: new stocks and entries; and in words what is left out, stands
-    twice or disagrees.
-    """
+    """What would come into the book: new stocks and entries, and what becomes of each row."""
 
     stocks: tuple[Stock, ...]
     entries: tuple[Entry, ...]
-    left_out: tuple[str, ...]
-    duplicates: tuple[str, ...]
-    conflicts: tuple[str, ...]
+    fates: tuple[RowFate, ...]
+
+    def told(self, becomes: Becomes) -> tuple[str, ...]:
+        """Return the lines on the rows that become the same, in words."""
+        return tuple(
+            f"{tr('row {number}', number=one.line)}: {one.says}"
+            for one in self.fates
+            if one.becomes == becomes
+        )
 
 
 def rows_of_lines(text: str) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ...]]:
@@ -155,50 +171,49 @@ def bring_in(
     reader = _Reader(
         notes, columns or notes.columns, machine, machines, list(stocks), speed_unit, new_id
     )
-    left_out, duplicates, conflicts = [], [], []
+    fates: list[RowFate] = []
     known = {(e.machine_uid, e.stock_uid, e.task): e for e in entries}
     brought: dict[tuple[str, str, str], Entry] = {}
     for number, row in zip(notes.lines, notes.rows, strict=True):
-        where = tr("row {number}", number=number)
         try:
             on, stock, task, setting, more = reader.row(row)
             recipe, more = reader.prepared(row, more)
         except (OutOfRange, ValueError) as problem:
-            left_out.append(f"{where}: {problem}")
+            fates.append(RowFate(number, "left out", says=str(problem)))
             continue
         key = (on.uid, stock.uid, task)
         there = brought.get(key) or known.get(key)
+        where = tr("row {number}", number=number)
         words = tr(
-            "{where}: {stock}, {task} on {machine}",
-            where=where,
+            "{stock}, {task} on {machine}",
             stock=stock.label,
             task=SHORT_TASK_WORDS[task],
             machine=on.name,
         )
         if there is not None and _alike(there.setting, setting):
-            duplicates.append(tr("{words} is noted already.", words=words))
+            says = tr("{words} is noted already.", words=words)
+            fates.append(RowFate(number, "twice", setting, says))
         elif key in brought:
-            conflicts.append(
-                tr(
-                    "{words} says {setting}, an earlier row {setting2}. The earlier one stands.",
-                    words=words,
-                    setting=_told(setting),
-                    setting2=_told(brought[key].setting),
-                )
+            says = tr(
+                "{words} says {setting}, an earlier row {setting2}. The earlier one stands.",
+                words=words,
+                setting=_told(setting),
+                setting2=_told(brought[key].setting),
             )
+            fates.append(RowFate(number, "otherwise", setting, says))
             brought[key] = replace(
                 brought[key], notes=_with_other(brought[key].notes, where, setting, notes.name)
             )
         elif there is not None:
-            conflicts.append(
-                tr(
-                    "{words} says {setting}, the book {setting2}. The book stands.",
-                    words=words,
-                    setting=_told(setting),
-                    setting2=_told(there.setting),
-                )
+            says = tr(
+                "{words} says {setting}, the book {setting2}. The book stands.",
+                words=words,
+                setting=_told(setting),
+                setting2=_told(there.setting),
             )
+            fates.append(RowFate(number, "otherwise", setting, says))
         else:
+            fates.append(RowFate(number, "guess", setting))
             evidence = Evidence(
                 says=tr(
                     "Brought in from {notes}, {where}; not burnt since.",
@@ -222,9 +237,7 @@ def bring_in(
             )
     used = {entry.stock_uid for entry in brought.values()}
     fresh = tuple(stock for stock in reader.stocks[len(stocks) :] if stock.uid in used)
-    return Brought(
-        fresh, tuple(brought.values()), tuple(left_out), tuple(duplicates), tuple(conflicts)
-    )
+    return Brought(fresh, tuple(brought.values()), tuple(fates))
 
 
 def _alike(a: Setting, b: Setting) -> bool:
@@ -349,7 +362,7 @@ class _Reader:
     def _power(self, row: Sequence[str], machine: Machine) -> float:
         cell, values = self.cell(row, "power"), self._numbers(row, "power")
         if not values:
-            raise ValueError(tr("no power is noted. Left out."))
+            raise ValueError(tr("no power is noted."))
         value = values[0]
         unit = unit_in("power", cell) or self.units.get("power", "")
         if unit == "W":
@@ -365,13 +378,11 @@ class _Reader:
     def _speed(self, row: Sequence[str], machine: Machine) -> float:
         cell, values = self.cell(row, "speed"), self._numbers(row, "speed")
         if not values:
-            raise ValueError(tr("no speed is noted. Left out."))
+            raise ValueError(tr("no speed is noted."))
         unit = unit_in("speed", cell)
         odd = odd_speed_unit(cell) or ("" if unit else self.odd_speed)
         if odd:
-            raise ValueError(
-                tr("“{odd}” tells no speed of this machine: write mm/s. Left out.", odd=odd)
-            )
+            raise ValueError(tr("“{odd}” tells no speed of this machine: write mm/s.", odd=odd))
         unit = unit or self.units.get("speed") or self.speed_unit
         speed, thousands = values[0] * SPEED_UNITS[unit], values[-1] * SPEED_UNITS[unit]
         if speed == thousands or thousands > machine.max_speed_mm_s:
@@ -380,7 +391,7 @@ class _Reader:
             return thousands
         raise ValueError(
             tr(
-                "“{cell}” may be {small:g} or {large:g}: write it without its sign. Left out.",
+                "“{cell}” may be {small:g} or {large:g}: write it without its sign.",
                 cell=cell,
                 small=values[0],
                 large=values[-1],
@@ -410,7 +421,7 @@ class _Reader:
         )
         name = " ".join(name.split())[:60]
         if not name:
-            raise ValueError(tr("no material is noted. Left out."))
+            raise ValueError(tr("no material is noted."))
         key = (_plain(name), thickness, lot)
         known = self._by_name.get(key) or (
             self._by_name.get((key[0], thickness, "")) if not lot else None
@@ -447,14 +458,12 @@ class _Reader:
                 self.cell(row, "stock").casefold(),
             )
             if hit is None:
-                raise ValueError(tr("no thickness is noted. Left out."))
+                raise ValueError(tr("no thickness is noted."))
             value, unit = first_number(hit[0]) or 0.0, "mm" if hit[1] == "mm" else "in"
         if not unit and "/" in cell:
             unit = "in"  # nobody writes a fraction of a millimetre
         if not unit and value < LEAST_BOARD_MM and family_named(self.cell(row, "stock")) in BOARDS:
-            raise ValueError(
-                tr("is it {value:g} mm or inches thick? Write the unit. Left out.", value=value)
-            )
+            raise ValueError(tr("is it {value:g} mm or inches thick? Write the unit.", value=value))
         return round(value * {"in": 25.4, "mil": 0.0254}.get(unit, 1.0), 3)
 
 

@@ -411,28 +411,29 @@ class NotesDialog(QDialog):
             self.unit.set_choices([(unit, unit) for unit in active.question.units], active.unit)
         self.keep.setEnabled(bool(found and found.entries))
         self.told.setText(active.problem or (self._summary(found) if found else ""))
-        if found is None:
-            lines = []
-        else:
-            lines = [*found.conflicts, *found.left_out, *found.duplicates]
-        if found is not None and found.entries:
-            stocks = {
-                stock.uid: stock for stock in (*self.active.session.catalogue.stocks, *found.stocks)
-            }
-            first = [
-                f"{stocks[e.stock_uid].label}, {SHORT_TASK_WORDS[e.task]}: "
-                f"{percent_text(e.setting.power)} %, {speed_text(e.setting.speed_mm_s)}, "
-                f"{passes_text(e.setting.passes)}"
-                for e in found.entries[:4]
-            ]
-            lines = [tr("For example: ") + "; ".join(first) + ".", *lines]
         rows = 0 if found is None or active.notes is None else len(active.notes.rows)
         self.table.setVisible(0 < rows <= MOST_MENDED)
+        lines = self._examples(found) if found is not None and found.entries else []
         if self.table.isVisibleTo(self):
-            lines = lines[: len(lines) - len(found.left_out) - len(found.duplicates)]
-            lines = [one for one in lines if one.startswith(tr("For example: "))]
             self._show_rows()
+        elif found is not None:
+            for becomes in ("otherwise", "left out", "twice"):
+                lines += found.told(becomes)
         self.lines.setText("\n".join(lines[:200]))
+
+    def _examples(self, found: Any) -> list[str]:
+        """The first entries that come in, each with what it is about."""
+        stocks = {
+            stock.uid: stock for stock in (*self.active.session.catalogue.stocks, *found.stocks)
+        }
+        first = [
+            f"{stocks[e.stock_uid].label}, {SHORT_TASK_WORDS[e.task]}: "
+            f"{percent_text(e.setting.power)} %, "
+            f"{speed_text(e.setting.speed_mm_s, self.active.shop_unit)}, "
+            f"{passes_text(e.setting.passes)}"
+            for e in found.entries[:4]
+        ]
+        return [tr("For example: ") + "; ".join(first) + "."]
 
     def _show_rows(self) -> None:
         """One line a row: its cells as they can be mended, and what becomes of it."""
@@ -450,7 +451,7 @@ class NotesDialog(QDialog):
         first = -1
         for n in range(len(desk.notes.rows)):
             told, mends = desk.fate(n)
-            fate = QTableWidgetItem(told.removesuffix(tr(" Left out.")))
+            fate = QTableWidgetItem(told)
             fate.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
             fate.setToolTip(tip_text(told))
             if mends:
@@ -479,11 +480,12 @@ class NotesDialog(QDialog):
             count_text(len(found.entries), "setting"),
             count_text(len(found.stocks), "new stock"),
         ]
-        for count, one, more in (
-            (len(found.duplicates), tr("stands there already"), tr("stand there already")),
-            (len(found.conflicts), tr("disagrees"), tr("disagree")),
-            (len(found.left_out), tr("is left out"), tr("are left out")),
+        for becomes, one, more in (
+            ("twice", tr("stands there already"), tr("stand there already")),
+            ("otherwise", tr("disagrees"), tr("disagree")),
+            ("left out", tr("is left out"), tr("are left out")),
         ):
+            count = len(found.told(becomes))
             if count:
                 parts.append(f"{count} {one if count == 1 else more}")
         return ", ".join(parts) + "."
