@@ -216,6 +216,53 @@ NAMES = {
         18k gold
     """,
 }
+GERMAN_NAMES = {
+    "plywood": "Pappelsperrholz | Sperrholz Birke 4 mm",
+    "plywood_exterior": "Sperrholz für außen | Außensperrholz wasserfestes Sperrholz",
+    "unknown": """
+        Spanplatte | Lärche behandelt | lackierte Eiche | beschichtetes Sperrholz | Acrylfilz |
+        Moosgummi | Neopren | Schaumstoff | Kunststoff | Gummi | Schleifpapier | Fotopapier |
+        Sicherheitsglas | Spiegel | Holz | Platte | Bernstein | Kunststein | Dachpappe |
+        PVC-freie Plane | Steinwolle | Kunstharzplatte
+    """,
+    "softwood": "Kiefer | Fichtenholz | Lindenholz | Balsaholz | Pappel | Tanne",
+    "hardwood": "Eiche | Buche | Nussbaum | Ahorn | Kirschbaum | Birke | Olivenholz | Esche",
+    "veneer": "Eichenfurnier | Furnier Nussbaum",
+    "acrylic": "Acrylglas klar | Plexiglas | schwarzes Acryl",
+    "synthetic_leather": "PU-Leder | veganes Leder | Leder-Optik",
+    "chrome_leather": "Chromleder",
+    "leather": "pflanzlich gegerbtes Leder | Leder, pflanzlich gegerbt",
+    "leather_unknown": "Leder | Rindsleder | Wildleder",
+    "pvc": "PVC-Plane",
+    "board": "Graupappe | Finnpappe | Wellpappe",
+    "card": "Karton | Fotokarton",
+    "paper": "Papier | Kraftpapier | Tonpapier",
+    "hdf": "Hartfaserplatte",
+    "bamboo": "Bambus",
+    "cork": "Kork",
+    "felt": "Filz | Wollfilz",
+    "cotton": "Baumwolle | Baumwollstoff",
+    "wool": "Wolle | Schurwolle",
+    "rubber": "Stempelgummi | Lasergummi",
+    "silicone": "Silikon",
+    "foam_pu": "PU-Schaum",
+    "foam_eva": "EVA-Schaum",
+    "epoxy_glass": "Leiterplatte kupferkaschiert | Glasfaserplatte",
+    "glass": "Glas | Trinkglas",
+    "mirror": "Spiegelglas",
+    "slate": "Schiefer | Schieferplatte",
+    "stone": "Naturstein | Marmor | Granit",
+    "ceramic": "Keramik | Porzellan",
+    "anodised": "eloxiertes Aluminium | Alu eloxiert",
+    "stainless": "Edelstahl",
+    "steel": "Stahl | Stahlblech",
+    "brass": "Messing",
+    "copper": "Kupfer",
+    "titanium": "Titan",
+    "galvanised": "verzinkter Stahl",
+    "coated_metal": "pulverbeschichteter Becher",
+    "unknown_coating": "lackierter Stahl | verchromtes Messing | Stahlblech lackiert",
+}
 CATALOGUE = load_catalogue()
 STATES = {one.id: one.state for one in CATALOGUE.stocks}
 
@@ -230,8 +277,13 @@ def permitted(machine, stock, task, rules=None):
 
 class NamesTest(unittest.TestCase):
     def test_names_that_people_write(self):
-        names = [(name.strip(), family) for family in NAMES for name in NAMES[family].split("|")]
-        self.assertGreater(len(names), 200)
+        names = [
+            (name.strip(), family)
+            for table in (NAMES, GERMAN_NAMES)
+            for family in table
+            for name in table[family].split("|")
+        ]
+        self.assertGreater(len(names), 300)
         for name, family in names:
             for written in (name, name.upper(), f" {name.replace(' ', '-')} "):
                 with self.subTest(written):
@@ -246,6 +298,9 @@ class NamesTest(unittest.TestCase):
         self.assertEqual(opacity_named("frosted, blue"), "translucent")
         self.assertEqual(opacity_named("Mirror gold"), "mirror")
         self.assertIsNone(opacity_named("Clearance birch"))
+        self.assertEqual(opacity_named("Acryl, klares, 3 mm"), "clear")
+        self.assertEqual(opacity_named("satiniertes Acryl"), "translucent")
+        self.assertIsNone(opacity_named("schwarzes Acryl"))
 
 
 class JudgedTest(unittest.TestCase):

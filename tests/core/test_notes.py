@@ -31,6 +31,12 @@ IMPERIAL = (
     "black acrylic\t55W\t24 ipm\t1\ncut\tgarden chair\t\t20 ipm\t1\n"
 )
 IDS = (f"id-{number}" for number in itertools.count())
+ALL_GERMAN = """Maschine;Material;Stärke (mm);Vorgang;Leistung (%);Tempo mm/min;Durchgänge;Luft
+North Bench;Birkensperrholz;3;Schneiden;90;480;2;voll
+North Bench;schwarzes Acryl;3,2;gravieren;35;1.800;1;aus
+Long Bed;klares Acryl;5;schneiden;80;600;1;wenig
+Long Bed;Graupappe;1,5;ritzen;20;9000;1;ohne
+"""
 LINES = (
     "3mm birch ply cut 80% 14mm/s x1\n2 mm leather - engrave 25 % 200mm/s 300dpi\nboard 1.5mm "
     "cut 30% 1800 mm/min 1 pass\n\n"
@@ -123,6 +129,37 @@ class FiveStylesTest(unittest.TestCase):
         self.assertIn(
             "klein.csv, row 4;", first.evidence.says
         )  # below the title, an empty line and the heads
+
+    def test_a_table_in_german_words(self):
+        notes = read_pasted(ALL_GERMAN)
+        self.assertIsNone(asked(notes))
+        found = brought(notes)
+        self.assertEqual(found.told("left out"), ())
+        told = [
+            (e.machine_uid, e.task, e.setting.power, e.setting.speed_mm_s, e.setting.passes)
+            for e in found.entries
+        ]
+        self.assertEqual(
+            told,
+            [
+                ("north-bench", "cut", 0.9, 8.0, 2),
+                ("north-bench", "engrave", 0.35, 30.0, 1),
+                ("long-bed", "cut", 0.8, 10.0, 1),
+                ("long-bed", "score", 0.2, 150.0, 1),
+            ],
+        )
+        self.assertEqual([e.setting.air for e in found.entries], ["full", "off", "low", "off"])
+        self.assertEqual(
+            [(one.family, one.opacity) for one in found.stocks],
+            [
+                ("plywood", "opaque"),
+                ("acrylic", "opaque"),
+                ("acrylic", "clear"),
+                ("board", "opaque"),
+            ],
+        )
+        lines = read_pasted("3mm Birkensperrholz schneiden 80% 14mm/s 2 Durchgänge\n")
+        self.assertEqual(brought(lines).entries[0].setting, Setting(0.8, 14.0, 2))
 
     def test_fractions_of_an_inch_watts_and_inches_a_minute(self):
         found = brought(read_pasted(IMPERIAL))

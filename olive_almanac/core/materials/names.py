@@ -12,10 +12,10 @@ import unicodedata
 
 from olive_almanac.core.records.stock import Opacity
 
-__all__ = ["NAME_RULES", "UNKNOWN", "family_named", "opacity_named"]
+__all__ = ["NAME_RULES", "UNKNOWN", "family_named", "inflected", "opacity_named"]
 
 UNKNOWN = "unknown"
-_DENIED = r"\b(?:no|not|non|without|never) \w+|\b\w+ free\b"
+_DENIED = r"\b(?:no|not|non|without|never|ohne|nicht|keine?) \w+|\b\w+ (?:free|frei\w{0,2})\b"
 
 # The first pattern found in the name decides.  Barred families come first, then words that say too
 # little to be sure, then the others: what a thing is made of before the wood that it looks like.
@@ -27,6 +27,7 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
         "synthetic_leather",
     ),
     (r"\bleather[ -]?(look|like|effect|imitation)", "synthetic_leather"),
+    (r"\b(pu|öko|vegan\w*) ?leder|\bleder ?(optik|faser)", "synthetic_leather"),
     (r"\bu?pvc\b|poly ?vinyl ?chlorid", "pvc"),
     (r"vinyl", "vinyl"),
     (r"\bchrom\w*[ -]?tan|\bchrom\w* .*leather|leather.*\bchrom|wet[ -]?blue", "chrome_leather"),
@@ -34,7 +35,7 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
     (r"\bptfe\b|\bteflon\b|\bfep\b|\bpfa\b|\bpvdf\b|\betfe\b|fluoro", "ptfe"),
     (r"\bfr[ -]?4\b|\bg ?10\b|epoxy|fib(er|re) ?glass|glass ?(fib|cloth|wool)", "epoxy_glass"),
     (r"\b[gk]fk\b|\bgrp\b|circuit|\bpcbs?\b|copper[ -]?clad", "epoxy_glass"),
-    (r"leiterplatte|epoxid|glasfaser", "epoxy_glass"),
+    (r"leiterplatte|epoxid|glasfaser|kupferkaschiert", "epoxy_glass"),
     (r"(kohle|carbon) ?faser", "carbon_fibre"),
     (r"carbon[ -]?(fib|weave|laminate|kevlar)|\bcfrp\b|\bcfk\b", "carbon_fibre"),
     (r"\bfoam[ -]?(board|core)|\bstyro|poly ?styrene|\b[ex]ps\b|\bhips\b", "foam_ps"),
@@ -63,7 +64,21 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
     ),
     (r"\balu\w*[ -]\w*bond\b|sandwich", UNKNOWN),
     (r"(safety|laminated) glass|glass look|gem ?stone|mother of pearl|\bshell\b", UNKNOWN),
-    (r"powder[ -]?coat", "coated_metal"),
+    (r"behandelt|imprägniert|laminat|melamin|kunstharz|verbundplatte|\bspan(platte|holz)", UNKNOWN),
+    (r"acryl\w* ?(filz|garn|stoff|faser|fell|farbe|lack|wolle)|\bneopren|moosgummi", UNKNOWN),
+    (r"(schleif|foto|back)papier|(sicherheits|verbund)glas|\bblei\b|(stein|glas)wolle", UNKNOWN),
+    (r"powder[ -]?coat|pulverbeschicht", "coated_metal"),
+    (
+        r"(lackiert|beschichtet|verchromt|vernickelt|vergoldet|versilbert)\w*\b.*"
+        r"\b(stahl|blech|metall|messing|eisen|alu\w*)",
+        "unknown_coating",
+    ),
+    (
+        r"\b(stahl|blech|metall|messing|eisen|alu)\w*\b.*"
+        r"(lackiert|beschichtet|verchromt|vernickelt|vergoldet|versilbert)",
+        "unknown_coating",
+    ),
+    (r"lackiert|beschichtet|verchromt|vernickelt|vergoldet|versilbert", UNKNOWN),
     (
         r"\b(painted|plated|lacquered|coated)\b.*\b(steel|metal|brass|iron|alumin\w*)",
         "unknown_coating",
@@ -73,81 +88,109 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
     (r"mirror(ed)?[ -]?(acryl|pmma|plexi)|(acryl|pmma|plexi)\w* .*mirror", "acrylic"),
     # leather, plastics, foams
     (r"\b(veg\w*|bark|oak bark)\b.*\b(leather|hide)|leather.*\bveg", "leather"),
-    (r"leather|\bsuede|nubuck|cow ?hide|\bhide\b", "leather_unknown"),
+    (r"\bpflanzlich\b.*leder\b|leder\b.*\bpflanzlich", "leather"),
+    (r"leather|\bsuede|nubuck|cow ?hide|\bhide\b|leder\b|\bnubuk", "leather_unknown"),
     (r"acryl|\bpmma\b|plexi", "acrylic"),
     (r"\bpet-?g\b", "petg"),
     (r"\beva\b.*|.*\beva foam", "foam_eva"),
-    (r"\bfoam\b|\bsponge\b|plastic", UNKNOWN),
+    (r"\bfoam\b|\bsponge\b|plastic|schaum|kunststoff|\bplastik", UNKNOWN),
     (r"poly ?prop|\bpp\b", "pp"),
-    (r"poly ?ethylene|\b(hd|ld)?pe\b", "pe"),
+    (r"poly ?ethylene?\b|\b(hd|ld)?pe\b", "pe"),
     (r"poly ?carb|\bpc\b", "pc"),
     (r"\babs\b", "abs"),
     (r"\bnylon\b|poly ?amide?\b|\bpa ?(6|66|11|12)\b", "nylon"),
     (r"\bpom\b|acetal", "pom"),
     (r"\b(laser|stamp|engraving|odou?rless|low odou?r)\b.*\brubber|rubber.*\bstamp", "rubber"),
-    (r"rubber|latex", UNKNOWN),
-    (r"\bsilicone\b", "silicone"),
+    (r"\b(stempel|laser)gummi", "rubber"),
+    (r"rubber|latex|gummi|kautschuk", UNKNOWN),
+    (r"\bsilicone\b|\bsilikon", "silicone"),
     # boards and wood that is glued
     (r"\bmdf\b|medium density fib", "mdf"),
-    (r"\bhdf\b|hardboard|high density fib", "hdf"),
+    (r"\bhdf\b|hardboard|high density fib|\bhartfaser", "hdf"),
     (
         r"(exterior|marine|wbp|phenolic|film[ -]?faced|weather|outdoor|water ?proof|shutter\w*)"
         r".*(\bply\b|plywood)|(\bply\b|plywood).*(exterior|marine|wbp|phenolic|outdoor)",
         "plywood_exterior",
     ),
-    (r"wasserfest\w* .*sperrholz|sperrholz.*(wasserfest|außen)|siebdruck", "plywood_exterior"),
+    (
+        r"(wasserfest|aussen)\w* .*sperrholz|sperrholz.*(wasserfest|aussen)|siebdruck",
+        "plywood_exterior",
+    ),
     (r"\bply\b|\w*plywood|\bmultiplex\b|sperrholz", "plywood"),
-    (r"veneer", "veneer"),
-    (r"bamboo", "bamboo"),
-    (r"\bcork\b", "cork"),
+    (r"veneer|furnier", "veneer"),
+    (r"bamboo|\bbambus", "bamboo"),
+    (r"\bcork\b|\bkork(platte)?\b", "cork"),
     (
         r"\b(gr[ae]y|mat|matt|mount|book|mill|straw|layered|museum|bristol|corrugated|card)"
         r"[ -]?boards?\b|passe ?partout|\bcorrugated\b",
         "board",
     ),
-    (r"\bcard( ?stock)?s?\b", "card"),
-    (r"\bpaper\b|\bkraft\b", "paper"),
+    (r"\b(grau|finn|well|buchbinder)?pappe\b", "board"),
+    (r"\bcard( ?stock)?s?\b|\b(foto|ton)?karton\b", "card"),
+    (r"\bpaper\b|\bkraft\b|\b(kraft|ton|zeichen|kopier|pack)?papier\b", "paper"),
     # cloth
-    (r"\bfelt\b", "felt"),
+    (r"\bfelt\b|filz\b", "felt"),
     (r"\bdenim\b|\bjeans?\b", "denim"),
-    (r"\bcotton\b", "cotton"),
+    (r"\bcotton\b|\bbaumwoll", "cotton"),
     (r"\bpolyester\b", "polyester"),
-    (r"\bwool\b", "wool"),
+    (r"\bwool\b|\b(schur)?wolle\b", "wool"),
     # metal, glass and stone
-    (r"anodi[sz]ed? (titanium|niobium)|\btitanium\b", "titanium"),
-    (r"anodi[sz]|\beloxal", "anodised"),
+    (r"anodi[sz]ed? (titanium|niobium)|\btitanium\b|\btitan(blech)?\b", "titanium"),
+    (r"anodi[sz]|\beloxal|\beloxiert", "anodised"),
     (r"\balumini?um\b|\balu\b", "aluminium"),
-    (r"stainless|\binox\b|\bv2a\b", "stainless"),
-    (r"\bsteel\b", "steel"),
-    (r"\bbrass\b", "brass"),
-    (r"\bcopper\b", "copper"),
+    (r"stainless|\binox\b|\bv2a\b|\bedelstahl", "stainless"),
+    (r"\bsteel\b|\b(bau)?stahl(blech)?\b", "steel"),
+    (r"\bbrass\b|\bmessing(blech)?\b", "brass"),
+    (r"\bcopper\b|\bkupfer(blech)?\b", "copper"),
     (r"\b(sterling|fine|925|pure|solid) silver", "silver"),
     (r"\b(\d+ ?(k|ct|carat|karat)|pure|fine|solid) gold", "gold"),
     (r"(glass|silvered|back[ -]?silvered) mirror|mirror(ed)? glass|back[ -]?silvered", "mirror"),
-    (r"\bglass\b|\bjar\b|\btumbler glass", "glass"),
-    (r"\bslate\b", "slate"),
+    (r"\bspiegelglas\b|\bglasspiegel\b", "mirror"),
+    (r"\bglass\b|\bjar\b|\btumbler glass|\b(trink)?glas\b", "glass"),
+    (r"\bslate\b|\bschiefer", "slate"),
     (
         r"\b(lime|sand|river|soap|natural)? ?stones?\b|limestone|sandstone|granite|marble|basalt",
         "stone",
     ),
-    (r"ceramic|porcelain|stoneware|earthenware", "ceramic"),
+    (r"\b(kalk|sand|speck|natur)?stein\b|\bmarmor|\bgranit|\bbasalt|\btravertin", "stone"),
+    (r"ceramic|porcelain|stoneware|earthenware|keramik|porzellan|steingut|steinzeug", "ceramic"),
     # wood, last: much else is named after it
     (
         r"\b(pine|spruce|fir|cedar|larch|basswood|linden|lime ?wood|balsa|poplar|hemlock)\b",
         "softwood",
     ),
-    (r"\b(redwood|cypress|paulownia|soft ?wood)\b", "softwood"),
+    (r"\b(redwood|cypress|paulownia|soft ?wood|balsaholz|nadelholz)\b", "softwood"),
+    (r"\b(kiefer|fichte|tanne|zeder|lärche|linde|pappel)n?(holz)?\b", "softwood"),
     (
         r"\b(oak|walnut|maple|cherry|beech|ash|alder|birch|mahogany|sapele|teak|padauk)\b",
         "hardwood",
     ),
     (r"\b(olive ?wood|pear ?wood|apple ?wood|elm|chestnut|hickory|rosewood|ebony)\b", "hardwood"),
-    (r"\b(sycamore|hornbeam|acacia|zebrano|wenge|iroko|hard ?wood)\b", "hardwood"),
+    (r"\b(sycamore|hornbeam|acacia|zebrano|wenge|iroko|hard ?wood|laubholz)\b", "hardwood"),
+    (r"\b(eiche|buche|esche|erle|birke|ulme|kastanie|akazie)n?(holz)?\b", "hardwood"),
+    (r"\b(nussbaum|walnuss|ahorn|kirsche?|kirschbaum|mahagoni)(holz)?\b", "hardwood"),
+    (r"\b(apfel|birn|oliven)(baum)?holz\b|\bebenholz\b", "hardwood"),
 )
+ENDINGS = ("", "e", "er", "es", "en", "em")  # of German words
+
+
+def inflected(*words: str) -> frozenset[str]:
+    """Return German words with each of their endings."""
+    return frozenset(word + ending for word in words for ending in ENDINGS)
+
+
 OPACITY_WORDS: tuple[tuple[Opacity, frozenset[str]], ...] = (
-    ("mirror", frozenset(("mirror", "mirrored"))),
-    ("clear", frozenset(("clear", "transparent", "crystal", "colourless", "colorless"))),
-    ("translucent", frozenset(("frosted", "translucent", "tinted", "smoked", "smoke", "opal"))),
+    ("mirror", frozenset(("mirror", "mirrored", "spiegel")) | inflected("verspiegelt")),
+    (
+        "clear",
+        frozenset(("clear", "transparent", "crystal", "colourless", "colorless"))
+        | inflected("klar", "glasklar", "transparent", "durchsichtig", "farblos"),
+    ),
+    (
+        "translucent",
+        frozenset(("frosted", "translucent", "tinted", "smoked", "smoke", "opal"))
+        | inflected("satiniert", "getönt", "milchig"),
+    ),
 )
 
 

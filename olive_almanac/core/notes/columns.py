@@ -24,22 +24,43 @@ __all__ = [
     "unit_question",
 ]
 
-#      role: words that a head may hold, in many shops' own spelling
+#      role: words that a head may hold, in many shops' own spelling, English and German
 ROLES: dict[str, tuple[str, ...]] = {
-    "machine": ("machine", "laser", "device"),
-    "stock": ("material", "stock", "what", "wood", "sheet", "item"),
-    "thickness": ("thickness", "thick", "thk", "gauge"),
-    "power": ("power", "pwr", "pow", "s value", "s word", "intensity"),
-    "speed": ("speed", "feed", "velocity", "rate", "spd"),
-    "passes": ("passes", "pass", "times", "runs", "repeat", "count"),
-    "focus": ("focus", "z offset", "defocus", "height"),
-    "pitch": ("pitch", "interval", "line spacing", "dpi", "lpi", "resolution", "lines per"),
-    "task": ("task", "mode", "job", "operation", "process", "type", "cut or engrave"),
-    "air": ("air",),
-    "lot": ("lot", "batch"),
-    "colour": ("colour", "color"),
-    "prepared": ("prepared", "preparation", "recipe", "mask", "masking", "tape", "medium"),
-    "notes": ("notes", "note", "remarks", "remark", "comment", "comments", "result"),
+    "machine": ("machine", "laser", "device", "maschine", "gerät"),
+    "stock": ("material", "stock", "what", "wood", "sheet", "item", "werkstoff", "holz"),
+    "thickness": (
+        *("thickness", "thick", "thk", "gauge"),
+        *("dicke", "stärke", "materialdicke", "materialstärke"),
+    ),
+    "power": ("power", "pwr", "pow", "s value", "s word", "intensity", "leistung"),
+    "speed": (
+        *("speed", "feed", "velocity", "rate", "spd"),
+        *("geschwindigkeit", "tempo", "vorschub"),
+    ),
+    "passes": (
+        *("passes", "pass", "times", "runs", "repeat", "count"),
+        *("durchgänge", "durchgang", "durchläufe", "wiederholungen", "anzahl"),
+    ),
+    "focus": ("focus", "z offset", "defocus", "height", "fokus"),
+    "pitch": (
+        *("pitch", "interval", "line spacing", "dpi", "lpi", "resolution", "lines per"),
+        *("zeilenabstand", "linienabstand", "auflösung"),
+    ),
+    "task": (
+        *("task", "mode", "job", "operation", "process", "type", "cut or engrave"),
+        *("aufgabe", "vorgang", "modus", "bearbeitung", "auftrag"),
+    ),
+    "air": ("air", "luft", "blasluft"),
+    "lot": ("lot", "batch", "charge"),
+    "colour": ("colour", "color", "farbe"),
+    "prepared": (
+        *("prepared", "preparation", "recipe", "mask", "masking", "tape", "medium"),
+        *("vorbereitet", "vorbereitung", "rezept", "abdeckung"),
+    ),
+    "notes": (
+        *("notes", "note", "remarks", "remark", "comment", "comments", "result"),
+        *("notizen", "notiz", "bemerkungen", "bemerkung", "anmerkung", "hinweis", "ergebnis"),
+    ),
 }
 NUMBER = re.compile(r"[-+]?\d+(?:[.,]\d+)?(?:\s*/\s*\d+)?")
 UNITS: dict[str, tuple[tuple[str, str], ...]] = {  # pattern in a head or a cell, unit
@@ -51,7 +72,7 @@ UNITS: dict[str, tuple[tuple[str, str], ...]] = {  # pattern in a head or a cell
         (r"in\w*\s*(?:/|per)\s*s|ips", "in/s"),
     ),
     "power": (
-        (r"%|percent|pct", "%"),
+        (r"%|percent|pct|prozent", "%"),
         (r"\bwatts?\b|\d\s*w\b|\(w\)|\[w\]", "W"),
         (r"\bs\s*\d|s value|s word|\bs\b", "S"),
     ),
@@ -61,13 +82,13 @@ UNITS: dict[str, tuple[tuple[str, str], ...]] = {  # pattern in a head or a cell
         (r"lines\s*/\s*mm|l/mm", "l/mm"),
         (r"mm|pitch|interval|spacing", "mm"),
     ),
-    "thickness": ((r"mm", "mm"), (r"inch|\bin\b|\"|″", "in"), (r"\bmil\b|\bthou\b", "mil")),
+    "thickness": ((r"mm", "mm"), (r"inch|\bin\b|zoll|\"|″", "in"), (r"\bmil\b|\bthou\b", "mil")),
 }
 IN_A_NAME = re.compile(r"(mm|m|in)_(s|min)\b")  # as tables of this program name their columns
 BLANKS = " '’\u00a0\u2009\u202f"  # that part thousands
 WRITTEN = re.compile(rf"[-+]?\d+(?:[.,{BLANKS}]\d+)*")
 BY_BLANKS = re.compile(rf"[-+]?\d{{1,3}}(?:[{BLANKS}]\d{{3}})+(?!\d)(?:[.,]\d+)?")
-ODD_SPEED = re.compile(r"%|percent|[a-z]+\s*(?:/|\bper\b)\s*[a-z]+")
+ODD_SPEED = re.compile(r"%|percent|prozent|[a-z]+\s*(?:/|\bper\b)\s*[a-z]+")
 FRACTION = re.compile(r"\d\s*/\s*\d")
 QUICK_MM_S, SLOW_MM_S = (
     20.0,
@@ -113,8 +134,8 @@ def find_columns(heads: Sequence[str], rows: Sequence[Sequence[str]]) -> dict[st
         ("speed", r"(mm|in)\w*\s*/\s*(s|m)|ipm"),
         ("power", r"\d\s*(%|w\b)"),
         ("thickness", r"\d\s*(mm|in|\"|″)\s*$"),
-        ("task", r"^\s*(cut|engrave|score|mark|etch|raster|vector)"),
-        ("passes", r"^\s*x?\s*\d{1,2}\s*(x|pass\w*)\s*$"),
+        ("task", r"^\s*(cut|engrave|score|mark|etch|raster|vector|schneid|schnitt|grav|ritz)"),
+        ("passes", r"^\s*x?\s*\d{1,2}\s*(x|mal|pass\w*|durchg\w*)\s*$"),
     ):
         for column in range(len(heads)):
             cells = [row[column] for row in rows if column < len(row) and row[column].strip()]

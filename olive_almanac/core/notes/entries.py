@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from olive_almanac.core.errors import OutOfRange
-from olive_almanac.core.materials.names import family_named, opacity_named
+from olive_almanac.core.materials.names import family_named, inflected, opacity_named
 from olive_almanac.core.notes.columns import (
     SLOW_MM_S,
     decimal_signs,
@@ -38,7 +38,19 @@ TASK_STEMS: tuple[tuple[str, Task], ...] = (
     ("mark", "mark"),
     ("cut", "cut"),
     ("vector", "cut"),
+    ("gravier", "engrave"),
+    ("gravur", "engrave"),
+    ("anritz", "score"),
+    ("ritzen", "score"),
+    ("geritzt", "score"),
+    ("schneid", "cut"),
+    ("schnitt", "cut"),
 )
+AIR_WORDS: dict[str, Air] = {
+    **{air: air for air in AIRS},
+    **dict.fromkeys(("no", "none", "without", "aus", "ohne", "keine"), "off"),
+    **dict.fromkeys(("weak", "little", "wenig", "schwach"), "low"),
+}
 ALIKE = 1e-3
 LEAST_BOARD_MM = 0.4  # nobody sells these thinner: such a number is of inches, or a slip
 BOARDS = frozenset(
@@ -55,6 +67,8 @@ SOURCE_WORDS: dict[str, Source] = {
     "tube": "co2",
     "fibre": "fibre",
     "fiber": "fibre",
+    "faser": "fibre",
+    "röhre": "co2",
 }
 NUMBER_WORDS = {
     "five": 5.0,
@@ -71,6 +85,7 @@ NUMBER_WORDS = {
 OPAQUE_WORDS = {
     *("opaque", "solid", "coloured", "colored", "black", "white", "grey", "gray", "red", "green"),
     *("blue", "yellow", "orange", "brown", "pink", "purple", "cream", "ivory", "gold", "silver"),
+    *inflected("schwarz", "weiss", "grau", "rot", "grün", "blau", "gelb", "braun", "deckend"),
 }
 Becomes = Literal["guess", "left out", "twice", "otherwise"]
 ALSO, MOST_NOTED = "also noted in", 6
@@ -134,9 +149,9 @@ def rows_of_lines(text: str) -> tuple[tuple[str, ...], tuple[tuple[str, ...], ..
         ),
         ("pitch", r"\d+(?:[.,]\d+)?\s*(?:dpi|lpi)\b"),
         ("power", r"\d+(?:[.,]\d+)?\s*(?:%|w\b|watts?\b)|\bs\s*\d+\b"),
-        ("passes", r"\bx\s*\d+\b|\b\d+\s*(?:x\b|pass(?:es)?\b)"),
-        ("thickness", r"\d+(?:[.,]\d+)?(?:\s*/\s*\d+)?\s*(?:mm\b|inch\b|in\b|\"|″)"),
-        ("task", r"\b(?:cut|engrave|score|mark|etch|raster)\w*\b"),
+        ("passes", r"\bx\s*\d+\b|\b\d+\s*(?:x\b|mal\b|pass(?:es)?\b|durchg\w*)"),
+        ("thickness", r"\d+(?:[.,]\d+)?(?:\s*/\s*\d+)?\s*(?:mm\b|inch\b|in\b|zoll\b|\"|″)"),
+        ("task", r"\b(?:cut|engrave|score|mark|etch|raster|schneid|gravier|gravur|ritzen)\w*\b"),
     )
     rows = []
     for line in text.split("\n"):
@@ -313,7 +328,8 @@ class _Reader:
             pitch = round(0.6 * machine.spot_y_mm, 3)
         passes = int(first_number(self.cell(row, "passes")) or 1)
         focus = first_number(self.cell(row, "focus")) or 0.0
-        air: Air = next((a for a in AIRS if a in self.cell(row, "air").casefold()), "full")
+        words = _plain(self.cell(row, "air")).split()
+        air: Air = next((AIR_WORDS[word] for word in words if word in AIR_WORDS), "full")
         power, speed = self._power(row, machine), self._speed(row, machine)
         setting = Setting(power, speed, passes, focus, pitch, air, direction="x" if pitch else "xy")
         return machine, self._stock(row), task, setting, self.cell(row, "notes")
