@@ -10,13 +10,18 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from olive_almanac.formats.station_files import write_machine, write_stock
+from olive_almanac.formats.station_files import write_entry, write_machine, write_stock
 from tests.formats.test_station_files import validate
-from tests.samples import BIRCH, LONG, VINYL
+from tests.samples import BIRCH, LONG, VINYL, sample_entry
 
 ROOT = Path(__file__).parents[1]
 
 
+TAG = (
+    '<svg xmlns="http://www.w3.org/2000/svg" width="40mm" height="20mm" viewBox="0 0 40 20">'
+    '<rect x="1" y="1" width="30" height="18" fill="none" stroke="red"/>'
+    '<rect x="5" y="5" width="9" height="8" fill="none" stroke="blue"/></svg>'
+)
 SPOKEN = ("tool", "what", "amount")  # fields of a step that hold words, be it one
 
 
@@ -170,6 +175,10 @@ class GermanCommandLineTest(unittest.TestCase):
         self.done("burn", trial, "--seed", "1", "--no-photo", "--out", burnt, language="en")
         seen = burnt / "seen.json"
         given = ("--machine", self.machine, "--stock", self.stock)
+        drawing, entry = self.folder / "tag.svg", self.folder / "entry.json"
+        drawing.write_text(TAG)
+        entry.write_text(write_entry(sample_entry(), LONG, BIRCH), "utf-8")
+        groups = ("--groups", "red=cut,blue=leave out")
         verbs = [
             ("recipes", *given, "--task", "engrave", "--json"),
             ("where", self.machine, "--stock", self.stock, "--json"),
@@ -177,6 +186,7 @@ class GermanCommandLineTest(unittest.TestCase):
             ("decide", trial, seen, "--json"),
             ("machine", "list", "--json"),
             ("book", "--find", "birch", "--json"),
+            ("job", drawing, *given, "--entry", entry, *groups, "--out", burnt, "--json"),
         ]
         told = [self.done_together(verbs, one) for one in ("de", "en")]
         for verb, german, english in zip(verbs, *told, strict=True):

@@ -12,7 +12,7 @@ from olive_almanac.core.quoting.answers import answered, answers_of
 from olive_almanac.core.quoting.findings import findings_of
 from olive_almanac.core.quoting.paths import flat
 from olive_almanac.core.records.drawing import Drawing, DrawingFinding
-from olive_almanac.core.records.job import FindingAnswer
+from olive_almanac.core.records.job import EVERYTHING, FindingAnswer
 from olive_almanac.core.units import count_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.dxf_in import read_dxf
@@ -26,7 +26,6 @@ LARGEST_BYTES = 60_000_000
 MOST_POINTS = 1_500_000
 DRAWN_MM = 0.01
 MOST_GROUPS = 40  # that are told apart
-EVERYTHING = tr("everything")
 
 
 def read_drawing(

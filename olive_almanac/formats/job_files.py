@@ -20,7 +20,7 @@ from olive_almanac.core.quoting.place import turned_points
 from olive_almanac.core.quoting.spend import CellOffer, Pace
 from olive_almanac.core.quoting.turned_over import is_pin
 from olive_almanac.core.records.drawing import Drawing
-from olive_almanac.core.records.job import NAMES, Job, group_words
+from olive_almanac.core.records.job import GROUP_WORDS, NAMES, Job, group_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.plain import to_plain
 from olive_almanac.core.records.setting import TASK_WORDS
@@ -82,7 +82,7 @@ def job_layers(paper: JobPaper, run: SheetRun) -> list[Layer]:
             for group, points in pattern.areas:
                 if group == task.group:
                     areas.append(_laid(turned_points(points, pattern, copy), run))
-        name = f"{task.group}, {task.task}: {layer_name(task.setting)}"
+        name = f"{GROUP_WORDS.get(task.group, task.group)}, {task.task}: {layer_name(task.setting)}"
         layers.append(Layer(name, task.setting, tuple(lines), (), areas=tuple(areas)))
     return [*layers, *_name_layer(paper, run)]
 
@@ -132,7 +132,7 @@ def _name_layer(paper: JobPaper, run: SheetRun) -> list[Layer]:
                 areas.append(_laid(points, run))
             else:
                 lines.append(_laid(np.concatenate([points, points[:1]]), run))
-    name = f"{NAMES}, {task.task}: {layer_name(task.setting)}"
+    name = f"{group_words(NAMES)}, {task.task}: {layer_name(task.setting)}"
     return [Layer(name, task.setting, tuple(lines), (), areas=tuple(areas))]
 
 

@@ -20,6 +20,7 @@ from olive_almanac.core.records.job import (
     CAUSES,
     GUIDES,
     LEAVE_OUT,
+    LEAVE_OUT_WORDS,
     NAMES,
     FindingAnswer,
     GroupTask,
@@ -433,7 +434,7 @@ class JobsPresenter:
     def _line(self, task: GroupTask, work: Any) -> GroupLine:
         machine, stock = self.session.subject.machine, self.session.subject.stock
         if task.task == LEAVE_OUT or machine is None or stock is None:
-            return GroupLine(task, LEAVE_OUT, "untried", "")
+            return GroupLine(task, LEAVE_OUT_WORDS, "untried", "")
         words = TASK_WORDS[task.task]
         permission = permission_for(
             machine, stock, cast(Task, task.task), self.session.catalogue.rules

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import QAbstractButton, QDialog, QLabel
 import olive_almanac.core
 import olive_almanac.steps
 from olive_almanac.core.dates import day_month_text, day_text, short_month_text, weekday_text
+from olive_almanac.core.records import job
 from olive_almanac.core.units import number_text, read_number, split_list
 from olive_almanac.core.words import spoken, tr
 from olive_almanac.language import CATALOGUES
@@ -182,6 +183,24 @@ class TablesInGermanTest(unittest.TestCase):
         self.assertEqual(short_month_text(days[11]), "Dez")
         self.assertEqual(weekday_text(days[2]), "Mittwoch")
         self.assertEqual(len({day_month_text(one, short=True) for one in days}), 12)
+
+
+class RecordsInGermanTest(unittest.TestCase):
+    """What records keep is the same in each language: a library may be opened in another."""
+
+    def test_what_a_job_keeps_of_its_groups(self):
+        kept = (job.LEAVE_OUT, job.NAMES, job.GUIDES, job.EVERYTHING)
+        once = ("leave out", "names of the list", "guides of the next layer", "everything")
+        self.assertEqual(kept, once)
+        self.assertEqual(job.GroupTask("red").task, "leave out")
+        told = [job.LEAVE_OUT_WORDS, *map(job.group_words, kept[1:])]
+        self.assertEqual(
+            told, ["weglassen", "Namen der Liste", "Hilfslinien der nächsten Lage", "alles"]
+        )
+
+    def test_what_was_kept_in_german_once_is_understood(self):
+        self.assertEqual(job.GroupTask("red", "weglassen"), job.GroupTask("red", "leave out"))
+        self.assertEqual(job.GroupTask("Namen der Liste", "cut").group, job.NAMES)
 
 
 class WordsInGermanTest(WindowCase):

@@ -21,9 +21,11 @@ from olive_almanac.core.words import tr
 __all__ = [
     "CAUSES",
     "COPY",
+    "EVERYTHING",
     "GUIDES",
     "HANGS",
     "LEAVE_OUT",
+    "LEAVE_OUT_WORDS",
     "NAMES",
     "ORIGINS",
     "SHEET",
@@ -48,9 +50,22 @@ ORIGINS: dict[str, str] = {
 }
 SHEET, COPY = "sheet", "copy"  # whose lower corners were touched
 LOWER_LEFT = "lower left"
-LEAVE_OUT = tr("leave out")
-NAMES = tr("names of the list")  # the group of what is lettered on each copy
-GUIDES = tr("guides of the next layer")
+# what records keep is the same in each language; beside it what is told, and what was kept once
+LEAVE_OUT = "leave out"
+NAMES = "names of the list"  # the group of what is lettered on each copy
+GUIDES = "guides of the next layer"
+EVERYTHING = "everything"  # the group of a drawing that has too many
+LEAVE_OUT_WORDS = tr("leave out")
+GROUP_WORDS = {
+    NAMES: tr("names of the list"),
+    GUIDES: tr("guides of the next layer"),
+    EVERYTHING: tr("everything"),
+}
+_ONCE_KEPT = {
+    "weglassen": LEAVE_OUT,
+    "Namen der Liste": NAMES,
+    "Hilfslinien der nächsten Lage": GUIDES,
+}
 CAUSES = {
     "": "not known",
     "focus": tr("the focus was off"),
@@ -78,6 +93,8 @@ COLOUR_NAMES = {
 
 def group_words(group: str) -> str:
     """Return a group as one says it: "holes, red" for "holes / #ff0000"."""
+    if group in GROUP_WORDS:
+        return GROUP_WORDS[group]
     layer, _, colour = group.rpartition(" / ")
     told = COLOUR_NAMES.get(colour, colour)
     return f"{layer}, {told}" if layer else told
@@ -99,6 +116,9 @@ class GroupTask:
     side: str = field(default="front", metadata={"written": "if set"})
 
     def __post_init__(self) -> None:
+        for name in ("group", "task"):
+            kept = getattr(self, name)
+            object.__setattr__(self, name, _ONCE_KEPT.get(kept, kept))
         check_choice(tr("Task of a group"), self.task, (*TASKS, LEAVE_OUT))
         check_choice(tr("Side of a group"), self.side, tuple(SIDES))
         for kerf in self.kerf_mm or ():

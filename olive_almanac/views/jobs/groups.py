@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QVBoxLayout
 
 from olive_almanac.core.light import codes_of_light, luminance
 from olive_almanac.core.quoting.shades import Shading
-from olive_almanac.core.records.job import LEAVE_OUT, group_words
+from olive_almanac.core.records.job import LEAVE_OUT, LEAVE_OUT_WORDS, group_words
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.units import fixed_text
 from olive_almanac.core.words import tr
@@ -33,7 +33,7 @@ from olive_almanac.views.theme import C, F, Painted, px
 Floats = NDArray[np.float64]
 PICTURE_PX, MOST_SHOWN, MOST_DOTS = 96, 4, 300
 BOTTOM_LEFT = Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft
-TASK_CHOICES = (*TASK_WORDS.items(), (LEAVE_OUT, LEAVE_OUT))
+TASK_CHOICES = (*TASK_WORDS.items(), (LEAVE_OUT, LEAVE_OUT_WORDS))
 
 
 class LineSample(Painted):
