@@ -43,6 +43,7 @@ from olive_almanac.core.quoting.place import items_of, nested
 from olive_almanac.core.quoting.risk import EarlierJob, freed_by_passes
 from olive_almanac.core.quoting.shades import Shading, shaded
 from olive_almanac.core.quoting.spend import CellOffer, JobPrice, Pace, offer_of, paces_of
+from olive_almanac.core.quoting.task_words import task_named
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.entry import Entry
 from olive_almanac.core.records.job import (
@@ -58,7 +59,7 @@ from olive_almanac.core.records.job import (
 )
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.ranges import check_number
-from olive_almanac.core.records.setting import TASKS, Setting
+from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stack import Stack
 from olive_almanac.core.records.stock import Sheet, Stock
 from olive_almanac.core.units import count_text, fixed_text
@@ -119,7 +120,7 @@ def likely_tasks(drawing: Drawing, known: Sequence[GroupTask] = ()) -> tuple[Gro
     for group in drawing.groups:
         plain = group.casefold()
         filled = all(path.filled for path in drawing.paths if path.group == group)
-        by_word = next((task for task in TASKS if task in plain), "")
+        by_word = task_named(group.rpartition(" / ")[0] or group)
         usual = "engrave" if filled else "cut"
         if filled and plain.endswith(PAPER):
             usual = LEAVE_OUT  # the page that some programs paint below a drawing

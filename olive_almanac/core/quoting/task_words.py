@@ -13,7 +13,11 @@ __all__ = ["task_named"]
 
 # The first that fits decides: "do not cut" is left out, "cut marks" are cut.
 TASK_WORDS: tuple[tuple[str, str], ...] = (
-    (r"\b(?:do not|don t|not?|nicht|kein|keine|never)\b|(?<!un)uncut\b", LEAVE_OUT),
+    (
+        r"\b(?:not?|don t|never|nicht|keine?) (?:\w+ )?(?:laser ?)?"
+        r"(?:cut|engrav|etch|scor|mark|burn|laser|schn|grav|ritz|brenn)|\buncut\b",
+        LEAVE_OUT,
+    ),
     (r"\bguides?\b|\bguide ?lines?\b|\bconstruction\b|\bdimensions?\b|\bannotations?\b", LEAVE_OUT),
     (r"hilfslinien?\b|\bkonstruktion|\bbemassung", LEAVE_OUT),
     (r"engrav|\betch(?:es|ed|ing)?\b|\braster|gravier|gravur", "engrave"),
