@@ -23,7 +23,7 @@ __all__ = ["load_catalogue", "load_causes", "load_proposals", "words_in"]
 
 
 NO_WORDS = {"id", "format", "source", "sources", "tasks", "families", "kind", "side", "state"}
-NO_WORDS |= {"group", "groups", "needs", "tells"}
+NO_WORDS |= {"group", "groups", "needs", "tells", "suits"}
 LEVELS = ("works", "poor", "cannot", "barred")
 
 
@@ -96,7 +96,8 @@ def _proposal(written: dict[str, Any]) -> Proposal:
     plain |= {"origin": written["id"], "ln_energy": written.get("ln_energy", 0.0)}
     recipe = from_plain(Recipe, plain, "recipes.json: ")
     families, sources, tasks = (tuple(written[key]) for key in ("families", "sources", "tasks"))
-    return Proposal(recipe, families, sources, tasks, written["reason"])
+    suits = written.get("suits", "")
+    return Proposal(recipe, families, sources, tasks, written["reason"], suits)
 
 
 def _with_verdicts(stock: dict[str, Any]) -> dict[str, Any]:

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import TYPE_CHECKING, Any
 
+from olive_almanac.core.materials.names import says
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.recipe import Recipe, has_medium
@@ -162,7 +163,7 @@ def _stock_signs(stock: Stock, task: Task, recipe: Recipe, machine: Machine) -> 
     masks = [step for step in recipe.before if step.kind == "mask"]
     film_off = any(OFF & set(step.what.split()) for step in masks)
     on = any(not OFF & set(step.what.split()) for step in masks)
-    mask_on = on or "paper" in stock.mask.casefold()
+    mask_on = on or says(stock.mask, "paper")
     verdict = verdict_for(machine, stock, task)
     wants_medium = verdict is not None and verdict.works and bool(verdict.words)
     medium = has_medium(recipe) or bool(stock.coating)
@@ -177,7 +178,7 @@ def _stock_signs(stock: Stock, task: Task, recipe: Recipe, machine: Machine) -> 
         "mask_on": mask_on,
         "medium_on": medium,
         "medium_missing": wants_medium and not medium,
-        "film_on": "film" in stock.mask.casefold() and not film_off,
+        "film_on": says(stock.mask, "film") and not film_off,
         "support_none": not any(step.startswith("support") for step in steps),
     }
 

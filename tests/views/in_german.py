@@ -8,6 +8,7 @@ import pkgutil
 import re
 import shutil
 import unittest
+from dataclasses import replace
 from datetime import date
 
 import olive_almanac.language  # first: it sets the words of all modules
@@ -21,14 +22,23 @@ from PySide6.QtWidgets import QAbstractButton, QDialog, QLabel
 import olive_almanac.core
 import olive_almanac.steps
 from olive_almanac.core.dates import day_month_text, day_text, short_month_text, weekday_text
+from olive_almanac.core.materials.catalogue import judge
+from olive_almanac.core.materials.names import family_named
+from olive_almanac.core.materials.proposals import proposals_for
+from olive_almanac.core.photo.reader import bare_lightness
+from olive_almanac.core.placing.labels import marks_show
 from olive_almanac.core.records import job
+from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.units import number_text, read_number, split_list
 from olive_almanac.core.words import spoken, tr
+from olive_almanac.formats.catalogue import load_proposals
 from olive_almanac.language import CATALOGUES
 from olive_almanac.steps.stations import STATIONS
 from olive_almanac.views.parts import HelpKey
 from olive_almanac.views.shop.page import MACHINE, MIRRORS, SERVICES
+from tests.core.test_names import CATALOGUE, GERMAN_NAMES, NAMES, TANNINGS
 from tests.demo_shop import copy_demo
+from tests.samples import BIRCH, LEATHER, LONG, cut_trial
 from tests.views.painted import written_on
 from tests.views.qt_case import WindowCase
 from tests.views.test_whole_path import WholePathTest
@@ -201,6 +211,44 @@ class RecordsInGermanTest(unittest.TestCase):
     def test_what_was_kept_in_german_once_is_understood(self):
         self.assertEqual(job.GroupTask("red", "weglassen"), job.GroupTask("red", "leave out"))
         self.assertEqual(job.GroupTask("Namen der Liste", "cut").group, job.NAMES)
+
+
+class JudgedInGermanTest(unittest.TestCase):
+    """What a stock is and how it is prepared does not hang on the language of the program."""
+
+    def test_tanning_is_judged_alike(self):
+        for tanning, state in TANNINGS.items():
+            with self.subTest(tanning):
+                judged = judge(CATALOGUE, replace(LEATHER, tanning=tanning))
+                self.assertEqual(judged.entry.state, state)
+
+    def test_a_name_is_judged_alike(self):
+        for table in (NAMES, GERMAN_NAMES):
+            for family, names in table.items():
+                for name in names.split("|"):
+                    self.assertEqual(family_named(name.strip()), family)
+
+    def test_the_same_recipes_are_proposed(self):
+        stock = Stock("Acryl", "acrylic", 3.0)
+        for more, wanted in (
+            ({"opacity": "mirror"}, {"acrylic-paper", "mirror-acrylic"}),
+            ({"opacity": "opaque"}, {"acrylic-paper"}),
+            ({"opacity": "opaque", "mask": "Folie"}, set()),
+        ):
+            found = proposals_for(load_proposals(), LONG, replace(stock, **more), "cut")
+            origins = {one.recipe.origin for one in found} & {"acrylic-paper", "mirror-acrylic"}
+            self.assertEqual(origins, wanted)
+
+    def test_a_colour_tells_how_light_a_stock_is(self):
+        trial = cut_trial()
+        for german, english in (("schwarz", "black"), ("weiß", "white"), ("dunkel", "dark")):
+            told = [
+                bare_lightness(replace(trial, stock=replace(BIRCH, colour=colour)))
+                for colour in (german, english, "")
+            ]
+            self.assertEqual(told[0], told[1])
+            self.assertNotEqual(told[0], told[2])
+        self.assertFalse(marks_show(replace(BIRCH, colour="schwarz"), engraves=True))
 
 
 class WordsInGermanTest(WindowCase):

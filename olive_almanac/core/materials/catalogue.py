@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from olive_almanac.core.errors import Barred, OutOfRange
-from olive_almanac.core.materials.names import UNKNOWN, family_named, opacity_named
+from olive_almanac.core.materials.names import UNKNOWN, family_named, opacity_named, says
 from olive_almanac.core.records.machine import SOURCES, Machine
 from olive_almanac.core.records.setting import Task
 from olive_almanac.core.records.stock import Opacity, Stock
@@ -236,7 +236,7 @@ def _said_otherwise(catalogue: Catalogue, stock: Stock) -> Iterator[tuple[str, s
         yield "plywood_exterior", tr("its glue line is dark")
     if stock.family in LEATHERS and stock.tanning.strip():
         yield (
-            family_named(tr("{tanning} leather", tanning=stock.tanning)),
+            family_named(f"{stock.tanning} leder leather"),  # as both languages name it
             tr("its tanning is “{tanning}”", tanning=stock.tanning),
         )
     if group == "Metal" and _says(stock.coating, ZINC):
@@ -304,7 +304,7 @@ def may_burn(
     if verdict.level == "cannot":
         return Permission(False, _sentence(verdict.words), _what_would(judged, machine, task))
     minded = [] if verdict == Verdict("works") else [_sentence(verdict.phrase)]
-    if task != "cut" and entry.group == "Plastic" and "film" in stock.mask.casefold():
+    if task != "cut" and entry.group == "Plastic" and says(stock.mask, "film"):
         minded.append(tr("Take the film off first: it melts into the engraving."))
     return Permission(True, mind=" ".join(minded))
 

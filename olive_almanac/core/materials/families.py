@@ -10,6 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from olive_almanac.core.errors import OutOfRange
+from olive_almanac.core.materials.names import says
 from olive_almanac.core.records.machine import Source
 from olive_almanac.core.records.stock import Stock
 from olive_almanac.core.words import tr
@@ -189,7 +190,7 @@ def groove_prior(stock: Stock, source: Source) -> GroovePrior:
         side += DIODE_SIDE_LOSS_MM_S
     if source != "co2" and stock.opacity in LETS_THROUGH:
         more *= LETS_THROUGH[stock.opacity]
-    elif source == "diode" and "white" in stock.colour.casefold():
+    elif source == "diode" and says(stock.colour, "white"):
         more *= WHITE_ON_A_DIODE
     return replace(
         base,

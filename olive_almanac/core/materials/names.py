@@ -12,10 +12,13 @@ import unicodedata
 
 from olive_almanac.core.records.stock import Opacity
 
-__all__ = ["NAME_RULES", "UNKNOWN", "family_named", "inflected", "opacity_named"]
+__all__ = ["NAME_RULES", "SAID", "UNKNOWN", "family_named", "inflected", "opacity_named", "says"]
 
 UNKNOWN = "unknown"
-_DENIED = r"\b(?:no|not|non|without|never|ohne|nicht|keine?) \w+|\b\w+ (?:free|frei\w{0,2})\b"
+_DENIED = (
+    r"\b(?:no|not|non|without|never|ohne|nicht|keine?) \w+"
+    r"|\b\w+ (?:free|frei\w{0,2})\b|\b\w{3,}frei(?:e[nmrs]?)?\b"
+)
 
 # The first pattern found in the name decides.  Barred families come first, then words that say too
 # little to be sure, then the others: what a thing is made of before the wood that it looks like.
@@ -88,7 +91,10 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
     (r"mirror(ed)?[ -]?(acryl|pmma|plexi)|(acryl|pmma|plexi)\w* .*mirror", "acrylic"),
     # leather, plastics, foams
     (r"\b(veg\w*|bark|oak bark)\b.*\b(leather|hide)|leather.*\bveg", "leather"),
-    (r"\bpflanzlich\b.*leder\b|leder\b.*\bpflanzlich", "leather"),
+    (
+        r"\b(pflanzlich|lohgerb|lohgegerb|rindengegerb)\w*\b.*leder\b|leder\b.*\bpflanzlich",
+        "leather",
+    ),
     (r"leather|\bsuede|nubuck|cow ?hide|\bhide\b|leder\b|\bnubuk", "leather_unknown"),
     (r"acryl|\bpmma\b|plexi", "acrylic"),
     (r"\bpet-?g\b", "petg"),
@@ -192,6 +198,22 @@ OPACITY_WORDS: tuple[tuple[Opacity, frozenset[str]], ...] = (
         | inflected("satiniert", "getönt", "milchig"),
     ),
 )
+
+
+# what fields that people fill in may say, whichever language the program speaks
+SAID = {
+    "film": ("film", "folie"),
+    "paper": ("paper", "papier"),
+    "black": ("black", "schwarz"),
+    "dark": ("dark", "black", "dunkel", "schwarz"),
+    "white": ("white", "weiß", "weiss"),
+    "grey": ("grey", "gray", "grau"),
+}
+
+
+def says(text: str, what: str) -> bool:
+    """Return whether a field says what a key of SAID stands for, in either language."""
+    return any(word in text.casefold() for word in SAID[what])
 
 
 @functools.cache

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from olive_almanac.core.materials.catalogue import Catalogue, Permission
-from olive_almanac.core.materials.names import UNKNOWN, family_named
+from olive_almanac.core.materials.names import UNKNOWN, family_named, says
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.recipe import Recipe
 from olive_almanac.core.records.setting import Task
@@ -23,13 +23,18 @@ BURNT_ON = ("mask", "medium", "support", "hold")  # kinds of steps that lay some
 
 @dataclass(frozen=True)
 class Proposal:
-    """A recipe with the families, sources and tasks that it is for, and what it is good for."""
+    """A recipe with the families, sources and tasks that it is for, and what it is good for.
+
+    `suits` names what the piece must be like: "mirror", "clear" (light goes through), "no film" (no
+    film on it), or nothing.
+    """
 
     recipe: Recipe
     families: tuple[str, ...]
     sources: tuple[str, ...]
     tasks: tuple[str, ...]
     reason: str
+    suits: str = ""
 
     @property
     def is_needed(self) -> bool:
@@ -53,19 +58,12 @@ def proposals_for(
 
 
 def _suits(one: Proposal, stock: Stock) -> bool:
-    """Whether a proposal for clear or mirrored stock meets such stock, and a paper or film that is
-    to come off or stay is there.
-    """
-    said = " ".join(step.what for step in one.recipe.before).casefold()
-    if "mirror side" in said or "face down" in said:
+    """Whether a proposal for clear or mirrored stock, or for one without a film, meets such."""
+    if one.suits == "mirror":
         return stock.opacity == "mirror" or stock.family == "mirror"
-    if stock.family in ("acrylic", "petg") and any(
-        step.kind == "medium" for step in one.recipe.before
-    ):
+    if one.suits == "clear":
         return stock.opacity in ("clear", "translucent")
-    if "its paper" in said:
-        return "film" not in stock.mask.casefold()
-    return True
+    return one.suits != "no film" or not says(stock.mask, "film")
 
 
 def barred_in_recipe(catalogue: Catalogue, recipe: Recipe) -> tuple[str, str] | None:

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.materials.families import family_of
+from olive_almanac.core.materials.names import says
 from olive_almanac.core.photo.bars import Segment, measure_bars
 from olive_almanac.core.photo.card import read_card, stock_lightness
 from olive_almanac.core.photo.cuts import measure_cuts
@@ -116,8 +117,8 @@ def bare_lightness(trial: Trial) -> float:
     stock = trial.stock
     if stock.lightness is not None:
         return stock.lightness
-    words = f"{stock.colour} {stock.finish}".casefold()
-    by_colour = next((value for word, value in _COLOUR_L.items() if word in words), None)
+    words = f"{stock.colour} {stock.finish}"
+    by_colour = next((value for what, value in _COLOUR_L.items() if says(words, what)), None)
     if by_colour is not None:
         return by_colour
     return float(_USUAL_L.get(stock.family, 60))

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Protocol
 
 from olive_almanac.core.materials.families import edge_energy, family_of, tone_prior
+from olive_almanac.core.materials.names import says
 from olive_almanac.core.placing.strokes import Polyline
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Setting, rasters
@@ -112,7 +113,7 @@ def marks_show(stock: Stock, *, engraves: bool) -> bool:
 
     Clear and mirror stock shows none in a photo, nor does dark stock that burns dark.
     """
-    dark = any(word in f"{stock.colour} {stock.finish}".casefold() for word in ("black", "dark"))
+    dark = says(f"{stock.colour} {stock.finish}", "dark")
     return (
         engraves
         and stock.opacity not in ("clear", "mirror")
