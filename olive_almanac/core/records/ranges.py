@@ -72,8 +72,6 @@ def check_text(field: str, value: str, most: int = 200, *, empty: bool = False) 
         return
     if not isinstance(value, str) or not value.strip():
         raise OutOfRange(field, "empty", tr("filled in"))
-    if not is_whole_text(value):
-        raise OutOfRange(field, tr("half a character"), tr("a text"))
     if len(value) > most:
         raise OutOfRange(
             field,
