@@ -258,7 +258,7 @@ class FiveStylesTest(unittest.TestCase):
             self.assertEqual(found.thickness_mm, wanted)
         for stock in ("birch ply", "walnut", "black acrylic"):
             (left_out,) = brought(read_pasted(table.format(stock, "0.25"))).told("left out")
-            self.assertIn("0.25 mm or inches", left_out)
+            self.assertIn("“0.25” in millimetres or in inches", left_out)
 
     def test_metres_a_minute(self):
         self.assertEqual(self.speeds("1.2 m/min", "3m/min"), [20.0, 50.0])

@@ -479,7 +479,9 @@ class _Reader:
         if not unit and "/" in cell:
             unit = "in"  # nobody writes a fraction of a millimetre
         if not unit and value < LEAST_BOARD_MM and family_named(self.cell(row, "stock")) in BOARDS:
-            raise ValueError(tr("is it {value:g} mm or inches thick? Write the unit.", value=value))
+            raise ValueError(
+                tr("is “{cell}” in millimetres or in inches? Write the unit.", cell=cell)
+            )
         return round(value * {"in": 25.4, "mil": 0.0254}.get(unit, 1.0), 3)
 
 
