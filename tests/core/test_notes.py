@@ -308,6 +308,15 @@ class PreparedTest(unittest.TestCase):
             with self.subTest(words):
                 self.assertEqual(recipe_of_words(words).line, line)
         self.assertEqual(recipe_of_words("wet paper").before[0].kind, "medium")
+        for words, kinds in (
+            ("Klebeband, auf Stiften; dann abziehen und bürsten", "mask support peel brush"),
+            ("Gewichte + feucht", "hold clean"),
+            ("schwarze Farbe, danach abwaschen", "medium wash"),
+            ("unbehandelt", ""),
+        ):
+            found = recipe_of_words(words)
+            steps = (*found.before, *found.after)
+            self.assertEqual(" ".join(step.kind for step in steps), kinds)
         self.assertEqual(recipe_of_words("magnets").before[0].kind, "hold")
         self.assertIsNone(recipe_of_words("as Ben does it"))
 

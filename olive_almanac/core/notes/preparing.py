@@ -1,4 +1,6 @@
-"""How a piece was prepared, out of the words of a note: "taped, on pins; then peel and brush"."""
+"""How a piece was prepared, out of the words of a note: "taped, on pins; then peel and brush", in
+English and German.
+"""
 
 from __future__ import annotations
 
@@ -8,27 +10,33 @@ from olive_almanac.core.records.recipe import AS_IT_LIES, Recipe, RecipeStep
 
 __all__ = ["recipe_of_words"]
 
-NOTHING = ("", "-", "–", "no", "none", "bare", "nothing", "as it lies", "n/a")
+NOTHING = (
+    *("", "-", "–", "no", "none", "bare", "nothing", "as it lies", "n/a"),
+    *("nein", "keine", "ohne", "nichts", "blank", "unbehandelt"),
+)
 #       words that a part of the note may hold, in the order in which they are looked for
 BEFORE: tuple[tuple[str, str], ...] = (
-    (r"\bpins?\b|slats?|comb|grid|bridged|raised|air gap|coins?", "support"),
-    (r"magnets?|weights?|weighed|clamp|pinned|stretched", "hold"),
-    (r"paint|spray|paste|marking|\bwet\b|soap|moly|dark(ened)?\b", "medium"),
-    (r"tape|mask|paper|film", "mask"),
-    (r"face down|from (the )?back|back up|upside", "face"),
-    (r"nozzle|soft air", "nozzle"),
-    (r"clean|alcohol|wiped?|degreased?|damp|dust", "clean"),
+    (r"\bpins?\b|slats?|comb|grid|bridged|raised|air gap|coins?|stifte|waben|lamellen", "support"),
+    (r"magnete?|weights?|weighed|clamp|pinned|stretched|gewichte?|geklemmt|gespannt", "hold"),
+    (r"paint|spray|paste|marking|\bwet\b|soap|moly|dark(ened)?\b|farbe|seife", "medium"),
+    (r"tape|mask|paper|film|klebeband|malerband|beklebt|papier|folie", "mask"),
+    (r"face down|from (the )?back|back up|upside|von hinten|seite unten", "face"),
+    (r"nozzle|soft air|düse", "nozzle"),
+    (r"clean|alcohol|wiped?|degreased?|damp|dust|gereinigt|alkohol|entfettet|feucht", "clean"),
 )
 AFTER: tuple[tuple[str, str], ...] = (
-    (r"peel", "peel"),
-    (r"wash|rinse|water", "wash"),
-    (r"brush|sand", "brush"),
-    (r"paint|fill", "fill"),
-    (r"oil|seal|shellac|varnish|wax", "seal"),
-    (r"glue", "glue"),
+    (r"peel|abzieh|abgezogen", "peel"),
+    (r"wash|rinse|water|wasch|wasser", "wash"),
+    (r"brush|sand|bürst|schleif", "brush"),
+    (r"paint|fill|farbe|füll", "fill"),
+    (r"oil|seal|shellac|varnish|wax|ölen|schellack|wachs|versiegel", "seal"),
+    (r"glue|kleben|leim", "glue"),
 )
-THEN = re.compile(r"[;.]\s*(?:and\s+)?then\b|\bthen\b|\bafter(?:wards)?\b", re.IGNORECASE)
-PARTS = re.compile(r",|\+|;|\band\b", re.IGNORECASE)
+THEN = re.compile(
+    r"[;.]\s*(?:and\s+|und\s+)?(?:then|dann)\b|\b(?:then|dann|danach)\b|\bafter(?:wards)?\b",
+    re.IGNORECASE,
+)
+PARTS = re.compile(r",|\+|;|\b(?:and|und)\b", re.IGNORECASE)
 MOST_LETTERS = 120
 MOST_NAME = 60
 
