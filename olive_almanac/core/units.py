@@ -145,7 +145,8 @@ def read_speed_mm_s(text: str, field: str = "Speed", default_unit: str = "mm/s")
     """
     grouped = _GROUPED.match(text)
     if grouped and (grouped["unit"].lower() or default_unit) == "mm/min":
-        raise OutOfRange(field, f"“{text.strip()}”", tr("a number without a sign for thousands"))
+        plain = tr("a number without a sign for thousands")
+        raise OutOfRange(field, f"“{text.strip()}”", plain)
     return _read_with_unit(text, field, SPEED_UNITS, default_unit)
 
 
