@@ -414,11 +414,12 @@ class NotesDialog(QDialog):
         rows = 0 if found is None or active.notes is None else len(active.notes.rows)
         self.table.setVisible(0 < rows <= MOST_MENDED)
         lines = self._examples(found) if found is not None and found.entries else []
+        if found is not None:
+            lines += found.told("otherwise")  # longer than a cell of the table
         if self.table.isVisibleTo(self):
             self._show_rows()
         elif found is not None:
-            for becomes in ("otherwise", "left out", "twice"):
-                lines += found.told(becomes)
+            lines += (*found.told("left out"), *found.told("twice"))
         self.lines.setText("\n".join(lines[:200]))
 
     def _examples(self, found: Any) -> list[str]:
