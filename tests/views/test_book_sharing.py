@@ -150,6 +150,14 @@ class BookSharingTest(MenuCase):
         self.assertEqual(len(dialog.active.brought.entries), 2)
         self.assertIn("2 settings", dialog.told.text())
 
+    def test_what_disagrees_is_told_whole_below_the_rows(self):
+        self.menu("Bring in old notes")
+        dialog = self.page().dialog
+        dialog.text.setPlainText("4 mm pine cut 90% 9 mm/s\n4 mm pine cut 50% 9 mm/s")
+        self.settle()
+        self.assertTrue(dialog.table.isVisible())
+        self.assertIn("The earlier one stands.", dialog.lines.text())
+
     def saved(self, words, name):
         target = Path(self.folder.parent) / name
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")):
