@@ -21,6 +21,12 @@ __all__ = ["CheckLimits", "CheckReport", "check_gcode", "check_lines"]
 LONGEST_LINE = 80
 TOLERANCE = 0.002  # mm: half the last digit that files carry, and rounding
 _WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))", re.ASCII)
+# a straight step as long programs have them by the thousand; short enough for every controller
+_PLACE = r"([+-]?\d{1,6}(?:\.\d{1,6})?)"
+_STEP = re.compile(
+    rf"(?:G([01]) )?(?=[XY])(?:X{_PLACE})? ?(?:Y{_PLACE})?(?: S(\d{{1,6}}(?:\.\d{{1,6}})?))?",
+    re.ASCII,
+)
 # signs that controllers take out of the line and act on at once, also within a comment; what lies
 # beyond ASCII reaches them as several of these
 _AT_ONCE = re.compile(r"[!?~]|[^\t\x20-\x7e]")
@@ -99,7 +105,6 @@ def check_lines(text: str, limits: CheckLimits) -> Iterator[tuple[float, CheckRe
 
 
 Place = tuple[float | None, float | None]
-_Manner = tuple[tuple[tuple[int, int], ...], float | None, float | None]
 
 
 @dataclass(slots=True)
@@ -117,8 +122,6 @@ class _Words:
     rounds: bool = False  # corners, within the P word
     demarcates: bool = False  # the whole line is a percent sign
     is_empty: bool = False
-    # all it says but the place, where it says no more than modes, place, power and feed
-    manner: _Manner | None = None
 
 
 class _Interpreter:
@@ -138,10 +141,11 @@ class _Interpreter:
         self.findings: list[Finding] = []
         self.line = 0
         self.known: dict[str, _Words] = {}
-        self.manners: dict[_Manner, _Manner] = {}
-        self.manner: _Manner | None = None  # of the line before, where it was in order
+        # motion mode and power of the steps that were in order since something else was said
+        self.sound: set[tuple[int, float]] = set()
         (x, y), (width, height) = limits.bed_from_mm, limits.bed_mm
         self.reach = (x - TOLERANCE, y - TOLERANCE, x + width + TOLERANCE, y + height + TOLERANCE)
+        self.clamps = [(x, y, x + wide, y + high) for x, y, wide, high in limits.clamps_mm]
         self.room = self.reach
         if limits.area_mm is not None:
             left, low, wide, high = limits.area_mm
@@ -154,23 +158,13 @@ class _Interpreter:
 
     def run(self, text: str) -> Iterator[tuple[float, CheckReport]]:
         # as a controller does: other signs that part lines elsewhere stay in theirs
-        lines, known = text.replace("\r\n", "\n").split("\n"), self.known
+        lines = text.replace("\r\n", "\n").split("\n")
         for self.line, raw in enumerate(lines, 1):
             if self.line % LINES_A_STEP == 0:
                 yield self.line / len(lines), CheckReport(tuple(self.findings), self.moves)
-            words = known.get(raw)
-            if words is None:
-                if len(known) > MOST_KNOWN:
-                    known.clear()
-                    self.manners.clear()
-                words = known[raw] = self.words_of(raw)
-            if words.manner is not None and words.manner is self.manner:
-                self.go_on(words.values)
-            elif not words.is_empty:
-                found = len(self.findings)
-                self.block(words)
-                goes_on = len(self.findings) == found and self.is_straight
-                self.manner = words.manner if goes_on else None
+            step = _STEP.fullmatch(raw)
+            if step is None or not self.goes_on(*step.groups()):
+                self.read(raw, is_step=step is not None)
             if len(self.findings) >= MOST_FINDINGS:
                 text = tr(
                     "More than {most_findings} faults: from line {line} on it was not read.",
@@ -189,6 +183,44 @@ class _Interpreter:
         if not self.moves:
             self.report("no-motion", tr("is the last, and nothing moved"))
         yield 1.0, CheckReport(tuple(self.findings), self.moves)
+
+    def read(self, raw: str, *, is_step: bool) -> None:
+        """Take a line apart and follow it."""
+        words = self.known.get(raw)
+        if words is None:
+            if len(self.known) > MOST_KNOWN:
+                self.known.clear()
+            words = self.known[raw] = self.words_of(raw)
+        if words.is_empty:
+            return
+        found = len(self.findings)
+        self.block(words)
+        in_order = len(self.findings) == found
+        if not (is_step and in_order and self.is_straight):
+            self.sound.clear()
+        elif self.x is not None and self.y is not None:
+            self.sound.add((self.modal[MOTION], self.power))
+
+    def goes_on(self, motion: str | None, x: str | None, y: str | None, power: str | None) -> bool:
+        """Follow a step that differs by its place alone from one that was in order: nothing else
+        can be wrong with it.  False where none was: the line is read as a whole then.
+        """
+        mode = self.modal.get(MOTION) if motion is None else int(motion)
+        level = self.power if power is None else float(power)
+        if mode is None or (mode, level) not in self.sound:
+            return False
+        self.modal[MOTION], self.power = mode, level
+        self.power_stated = self.power_stated or power is not None
+        x0, y0, scale = self.x, self.y, self.scale
+        if x is not None:
+            self.x = float(x) * scale
+        if y is not None:
+            self.y = float(y) * scale
+        self.moves += 1
+        self.check_place(self.x, self.y)
+        if self.limits.clamps_mm:
+            self.check_clamps((x0, y0), (self.x, self.y))
+        return True
 
     def report(self, code: str, text: str) -> None:
         self.findings.append(
@@ -263,10 +295,6 @@ class _Interpreter:
         if sum(code in BEAM for code in words.m_codes) > 1:
             problems.append(("modes-clash", tr("switches the beam twice")))
         words.moves = not words.dwells and any(axis in words.values for axis in "XYZ")
-        says_more = words.m_codes or words.dwells or words.rounds or problems
-        if not says_more and {"X", "Y"} <= words.values.keys() <= {"X", "Y", "S", "F"}:
-            manner = (tuple(words.modes), words.values.get("S"), words.values.get("F"))
-            words.manner = self.manners.setdefault(manner, manner)
         return words
 
     def take_g(self, words: _Words, value: float) -> None:
@@ -355,17 +383,6 @@ class _Interpreter:
     def is_straight(self) -> bool:
         """Whether moves go straight to the places that lines name."""
         return self.modal.get(DISTANCE) == 90 and self.modal.get(MOTION) in (0, 1)
-
-    def go_on(self, values: dict[str, float]) -> None:
-        """Follow a line that differs from the one before, which was in order, by its place alone:
-        nothing else can be wrong with it (most lines of a long program are of this kind).
-        """
-        x0, y0, scale = self.x, self.y, self.scale
-        self.x, self.y = values["X"] * scale, values["Y"] * scale
-        self.moves += 1
-        self.check_place(self.x, self.y)
-        if self.limits.clamps_mm:
-            self.check_clamps((x0, y0), (self.x, self.y))
 
     @property
     def is_burning(self) -> bool:
@@ -566,8 +583,12 @@ class _Interpreter:
         (x0, y0), (x1, y1) = start, end
         if x0 is None or y0 is None or x1 is None or y1 is None:
             return
-        for left, low, wide, high in self.limits.clamps_mm:
-            if _crosses((x0, y0), (x1, y1), (left, low, left + wide, low + high)):
+        first_x, last_x = (x0, x1) if x0 < x1 else (x1, x0)
+        first_y, last_y = (y0, y1) if y0 < y1 else (y1, y0)
+        for left, low, right, high in self.clamps:
+            if last_x < left or right < first_x or last_y < low or high < first_y:
+                continue  # beside it altogether, as nearly all are
+            if _crosses((x0, y0), (x1, y1), (left, low, right, high)):
                 self.report(
                     "in-clamp",
                     tr("passes over the clamp at {left:g}, {low:g} mm", left=left, low=low),
