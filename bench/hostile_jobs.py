@@ -43,10 +43,13 @@ COLOURS = ("red", "blue", "#00ff00", "black", "rgb(10,20,30)", "url(#no)", "none
 ODD = ("0", "-0", "1e-9", "1e9", "-1e6", "1e308", "NaN", "", "5%", "3mm", "abc", "1e", "١٢")
 
 
-def one_job(rng: random.Random) -> list[tuple[str, CheckLimits | None]]:
+def one_job(rng: random.Random, sign: Callable[[], None]) -> list[tuple[str, CheckLimits | None]]:
     """Take one random drawing through; return the programs that were written, with what each must
     keep to (None where its zero is not the bed's).  Raises AlmanacError where the program refuses
     in a sentence.
+
+    `sign` is called where the window shows something new: the drawing, each copy laid closer, the
+    plan, each piece written.
     """
     base = rng.choice((LONG, NORTH))
     bed = (round(rng.uniform(60, 900), 1), round(rng.uniform(60, 600), 1))
@@ -62,6 +65,7 @@ def one_job(rng: random.Random) -> list[tuple[str, CheckLimits | None]]:
     stock = replace(rng.choice((BIRCH, LEATHER)), sheets=_sheets(rng))
     data, name = _dxf(rng) if rng.random() < 0.3 else _svg(rng)
     drawing = drawing_of(data, name, machine)
+    sign()
     tasks = tuple(_task(rng, task) for task in (*likely_tasks(drawing), GroupTask(NAMES, "score")))
     job = new_job(drawing, tasks, machine, stock, uid="j", made="2026-04-14")
     job = replace(job, **_ways(rng, drawing))
@@ -70,13 +74,15 @@ def one_job(rng: random.Random) -> list[tuple[str, CheckLimits | None]]:
     wish = JobWish(drawing, tasks, machine, stock, job, sheets, letters=names)
     work = piecework_for(wish)
     if rng.random() < 0.2:
-        *_, placed = nesting(wish, work)
-        wish = replace(wish, placed=placed)
+        for placed in nesting(wish, work):
+            wish = replace(wish, placed=placed)
+            sign()
     result = work_out_job(wish, work=work)
+    sign()
     programs: list[tuple[str, CheckLimits | None]] = []
     with tempfile.TemporaryDirectory() as holder:
         for _ in write_job_files(result, Path(holder)):
-            pass
+            sign()
         for run in result.plan.runs:
             called = job.sheet_words(run.sheet, run.side).lower().replace(",", "")
             path = Path(holder) / f"{called.replace(' ', '-')}.nc"

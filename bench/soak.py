@@ -20,7 +20,7 @@ import tempfile
 import threading
 import time
 import traceback
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
@@ -74,18 +74,28 @@ def seconds_not_starved() -> float:
 
 
 class Tried:
-    """Counts what was tried, what raised, what took long; prints each new fault once."""
+    """Counts what was tried, what raised, what gave no sign for long; prints each new fault once.
+
+    Work that tells how far it is, and can be stopped there, calls what `one` hands out.
+    """
 
     def __init__(self) -> None:
         self.tries = self.raised = self.slow = 0
         self._seen: collections.Counter[str] = collections.Counter()
 
     @contextlib.contextmanager
-    def one(self, what: str) -> Iterator[None]:
+    def one(self, what: str) -> Iterator[Callable[[], None]]:
         self.tries += 1
-        began = seconds_not_starved()
+        began = last = seconds_not_starved()
+        longest_s = 0.0
+
+        def sign() -> None:
+            nonlocal last, longest_s
+            now = seconds_not_starved()
+            longest_s, last = max(longest_s, now - last), now
+
         try:
-            yield
+            yield sign
         except AlmanacError:
             pass  # told in a sentence: as it should be
         except Exception as fault:  # the very thing that is counted
@@ -95,14 +105,15 @@ class Tried:
             self._seen[told] += 1
             if self._seen[told] == 1:
                 print("      ", told, flush=True)
-        took_s = seconds_not_starved() - began
-        if took_s > SLOW_S:
-            self.slow += 1
-            print(f"       {what}: {took_s:.0f} s", flush=True)
+        sign()
+        self.slow += longest_s > SLOW_S
+        if last - began > SLOW_S:
+            told = f"{last - began:.0f} s, {longest_s:.1f} s without a sign"
+            print(f"       {what}: {told}", flush=True)
 
     def figures(self, what: str) -> Iterator[Figure]:
         yield f"{what}: tracebacks in {self.tries}", self.raised, 0
-        yield f"{what}: over {SLOW_S:g} s in {self.tries}", self.slow, 0
+        yield f"{what}: over {SLOW_S:g} s without a sign in {self.tries}", self.slow, 0
 
 
 def plans(rng: random.Random) -> Iterator[Figure]:
@@ -148,8 +159,8 @@ def jobs(rng: random.Random) -> Iterator[Figure]:
     tried, programs, faulty = Tried(), 0, 0
     for _ in range(count(1000)):
         seed, written = rng.randrange(2**32), []
-        with tried.one(f"job {seed}"):
-            written = one_job(random.Random(seed))
+        with tried.one(f"job {seed}") as sign:
+            written = one_job(random.Random(seed), sign)
         for text, limits in written:  # by our reader, whose time is not the program's
             faults = faults_of(text, limits) if limits is not None else []
             programs += 1

@@ -2,6 +2,8 @@
 and the writer word by word.
 """
 
+import itertools
+import re
 import unittest
 from dataclasses import replace
 
@@ -59,6 +61,19 @@ class AlikeLinesTest(unittest.TestCase):
         ):
             with self.subTest(line):
                 self.assertLessEqual(found, set(codes(self.program(line))))
+
+    def test_the_same_is_found_whichever_way_a_step_is_written(self):
+        ways = (("G1", "S500"), ("G0", "S0"), ("G1", ""), ("", "S500"), ("", ""), ("G0", "S500"))
+        places = ("X14 Y14", "X14", "Y14", "X-9 Y14", "X32 Y14", "X14 Y15")
+        between = ("", "M5", "M3", "M4", "F0", "F900", "S900", "S2000", "G0", "G20", "G91", "M2")
+        clamped = replace(AREA, clamps_mm=((30.0, 10.0, 5.0, 20.0),))
+        for said, word in itertools.product(itertools.product(ways, ways), between):
+            steps = [f"{g} {at} {s}".strip() for g, s in said for at in places]
+            steps = [step.replace("  ", " ") for step in steps]
+            program = self.program("\n".join([*steps, word, *steps]))
+            spaced = re.sub("([XY])", r"\1 ", program)
+            one, other = (check_gcode(text, clamped) for text in (program, spaced))
+            self.assertEqual(one, other, program)
 
     def test_each_move_counts_and_each_fault_is_told(self):
         report = check_gcode(self.program("G1 X500 Y11 S500\nG1 X600 Y11 S500"), LIMITS)

@@ -65,8 +65,8 @@ def _around(boxes: Floats) -> Floats:
 
 
 def _meeting(boxes: Floats) -> list[list[int]]:
-    """The numbers of boxes that meet, also by way of others; some at a time, for thousands may lie
-    on one place.
+    """The numbers of boxes that meet, also by way of others.  Thousands may lie on one place: some
+    are asked at a time whom they meet, until all that were not asked are of one group.
     """
     import shapely
     from scipy.sparse import coo_array
@@ -75,13 +75,18 @@ def _meeting(boxes: Floats) -> list[list[int]]:
     count = len(boxes)
     shapes = shapely.box(*boxes.T)
     tree = shapely.STRtree(shapes)
-    every = label = np.arange(count)
-    for at in range(0, count, ASKED_AT_ONCE):
-        one, other = tree.query(shapes[at : at + ASKED_AT_ONCE])
-        ends = (np.concatenate([one + at, every]), np.concatenate([other, count + label]))
-        graph = coo_array((np.ones(len(ends[0])), ends), shape=(2 * count, 2 * count))
-        _, label = connected_components(graph, directed=False)
-        label = np.unique(label[:count], return_inverse=True)[1].reshape(-1)
+    label = np.arange(count)
+    waiting = np.ones(count, bool)
+    while True:
+        largest = np.bincount(label[waiting]).argmax()
+        asked = np.flatnonzero(waiting & (label != largest))[:ASKED_AT_ONCE]
+        if not len(asked):
+            break
+        waiting[asked] = False
+        one, other = tree.query(shapes[asked])
+        ends = (label[asked[one]], label[other])
+        graph = coo_array((np.ones(len(one), bool), ends), shape=(count, count))
+        label = connected_components(graph, directed=False)[1][label]
     by_label = np.argsort(label, kind="stable")
     ends_of_groups = np.cumsum(np.bincount(label))[:-1]
     return [group.tolist() for group in np.split(by_label, ends_of_groups)]

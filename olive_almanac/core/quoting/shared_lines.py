@@ -46,9 +46,10 @@ class Overlaps:
         """How much of all later segments lies on earlier ones, mm, each place counted once."""
         if not len(self.later):
             return 0.0
-        order = np.lexsort((self.first_mm, self.later))
-        apart = self.later[order] * (2 * self.last_mm.max() + 1)  # segments one behind the other
-        first, last = self.first_mm[order] + apart, self.last_mm[order] + apart
+        apart = self.later * (2 * self.last_mm.max() + 1)  # segments one behind the other
+        first = self.first_mm + apart
+        order = np.argsort(first)
+        first, last = first[order], (self.last_mm + apart)[order]
         before = np.concatenate([[-np.inf], np.maximum.accumulate(last)[:-1]])
         return float(np.maximum(last - np.maximum(first, before), 0).sum())
 
@@ -112,35 +113,40 @@ def _along(
     """
     import shapely
 
-    every = np.concatenate([mine, beside])
+    every = np.sort(np.concatenate([mine, beside]))
+    begins, ends, length = start[every], end[every], length[every]
     c, s = math.cos(turn_rad), math.sin(turn_rad)
     turned = np.array([[c, -s], [s, c]])
-    ends = np.stack([start[every] @ turned, end[every] @ turned])
-    low, high = ends.min(0) - SAME_MM / 2, ends.max(0) + SAME_MM / 2
+    both = np.stack([begins @ turned, ends @ turned])
+    low, high = both.min(0) - SAME_MM / 2, both.max(0) + SAME_MM / 2
     boxes = shapely.box(low[:, 0], low[:, 1], high[:, 0], high[:, 1])
     tree = shapely.STRtree(boxes)
-    count = len(mine)
-    sample = boxes[:count][:: max(1, count // SAMPLED)]
-    if tree.query(sample).shape[1] / len(sample) * count > MOST_PAIRS:
+    asked = np.searchsorted(every, mine)
+    sample = boxes[asked][:: max(1, len(asked) // SAMPLED)]
+    if tree.query(sample).shape[1] / len(sample) * len(asked) > MOST_PAIRS:
         return
-    along = end - start
-    for at in range(0, count, ASKED_AT_ONCE):
-        here, there = tree.query(boxes[at : min(at + ASKED_AT_ONCE, count)])
-        a, b = every[here + at], every[there]
-        once = (there >= count) | (a > b)  # within one way each pair is met twice
-        a, b = a[once], b[once]
-        i, j = np.minimum(a, b), np.maximum(a, b)
-        unit = along[j] / length[j][:, None]
-        turn = np.abs(unit[:, 0] * along[i, 1] - unit[:, 1] * along[i, 0])
-        apart = start[i] - start[j]
-        off = np.abs(unit[:, 0] * apart[:, 1] - unit[:, 1] * apart[:, 0])
-        same = (turn < SAME_MM) & (off < SAME_MM)
-        i, j, unit = i[same], j[same], unit[same]
-        begin, stop = (((one[i] - start[j]) * unit).sum(1) for one in (start, end))
+    is_mine = np.zeros(len(every), bool)
+    is_mine[asked] = True
+    (x, y), (along_x, along_y) = begins.T.copy(), (ends - begins).T.copy()
+    unit_x, unit_y = along_x / length, along_y / length
+    for at in range(0, len(asked), ASKED_AT_ONCE):
+        some = asked[at : at + ASKED_AT_ONCE]
+        here, there = tree.query(boxes[some])
+        here = some[here]
+        once = (here > there) | ~is_mine[there]  # within one way each pair is met twice
+        here, there = here[once], there[once]
+        i, j = np.minimum(here, there), np.maximum(here, there)
+        turn = np.abs(unit_x[j] * along_y[i] - unit_y[j] * along_x[i])
+        i, j = i[turn < SAME_MM], j[turn < SAME_MM]
+        apart_x, apart_y = x[i] - x[j], y[i] - y[j]
+        near = np.abs(unit_x[j] * apart_y - unit_y[j] * apart_x) < SAME_MM
+        i, j = i[near], j[near]
+        begin = apart_x[near] * unit_x[j] + apart_y[near] * unit_y[j]
+        stop = begin + along_x[i] * unit_x[j] + along_y[i] * unit_y[j]
         first = np.maximum(np.minimum(begin, stop), 0)
         last = np.minimum(np.maximum(begin, stop), length[j])
         real = last - first > LEAST_MM
-        yield i[real], j[real], first[real], last[real]
+        yield every[i[real]], every[j[real]], first[real], last[real]
 
 
 def rests_of(contours: Sequence[Contour]) -> list[Rest]:
