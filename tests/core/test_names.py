@@ -22,6 +22,10 @@ NAMES = {
         Sperrholz wasserfest verleimt | Siebdruckplatte
     """,
     "unknown": """
+        FR ply | FR MDF | fr-mdf | fire rated plywood | fireproof mdf | euroclass b ply | FR felt |
+        intumescent painted ply | flameproof cotton | foil wrapped mdf | mdf with foil | primed mdf
+        | lacquered plywood | varnished oak | coated birch ply | antislip felt | anti slip ply |
+        gasket paper | tempered glass | toughened glass | gorilla glass |
         treated ply | pressure treated pine | oak laminate | lime green | melamine faced MDF
         | chipboard | particle board | OSB | cork rubber | wood | scrap wood | mystery board
         | board | sandpaper | wallpaper | photo paper | plastic card | acrylic felt |
@@ -220,6 +224,8 @@ GERMAN_NAMES = {
     "plywood": "Pappelsperrholz | Sperrholz Birke 4 mm",
     "plywood_exterior": "Sperrholz für außen | Außensperrholz wasserfestes Sperrholz",
     "unknown": """
+        B1 Sperrholz | schwer entflammbares Sperrholz | flammgeschütztes MDF | MDF mit Folie |
+        folierte Platte | Alu-Verbund | gehärtetes Glas | Dichtungspapier | Filz rutschfest |
         Spanplatte | Lärche behandelt | lackierte Eiche | beschichtetes Sperrholz | Acrylfilz |
         Moosgummi | Neopren | Schaumstoff | Kunststoff | Gummi | Schleifpapier | Fotopapier |
         Sicherheitsglas | Spiegel | Holz | Platte | Bernstein | Kunststein | Dachpappe |
