@@ -77,6 +77,8 @@ LENGTH_UNITS = {
 _GROUPED = re.compile(
     r"\s*(?:[1-5][.,]\d{3}|[6-9][.,]\d\d0|[1-9]\d{1,2}[.,]\d{3})\s*(?P<unit>[^\d\s]*)\s*$"
 )
+# "1,000" in any unit: three decimals of which the last says nothing are typed by nobody
+_ROUND_GROUPED = re.compile(r"\s*[1-9]\d{0,2}[.,]\d\d0(?!\d)")
 _NUMBER = re.compile(r"^\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(.*?)\s*$")
 _FRACTION = re.compile(r"^\s*(?:(\d+)[ -])?(\d+)\s*/\s*(\d+)\s*(in|inch|\")?\s*$")
 _VULGAR = re.compile("[\u00bc-\u00be\u2150-\u215e]")
@@ -141,10 +143,12 @@ def read_number(text: str, field: str, unit: str = "") -> float:
 def read_speed_mm_s(text: str, field: str = "Speed", default_unit: str = "mm/s") -> float:
     """Return the speed written in `text` in mm/s; without a unit it counts as `default_unit`.
 
-    Raises OutOfRange for "1,200" mm/min, too: nobody means thousandths, and 1.2 would be a fire.
+    Raises OutOfRange for "1,200", too, and for "1,234" mm/min: nobody means thousandths, and 1.2
+    would be a fire.
     """
     grouped = _GROUPED.match(text)
-    if grouped and (grouped["unit"].lower() or default_unit) == "mm/min":
+    is_slow_unit = bool(grouped and (grouped["unit"].lower() or default_unit) == "mm/min")
+    if is_slow_unit or _ROUND_GROUPED.match(text):
         plain = tr("a number without a sign for thousands")
         raise OutOfRange(field, f"“{text.strip()}”", plain)
     return _read_with_unit(text, field, SPEED_UNITS, default_unit)

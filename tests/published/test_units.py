@@ -145,7 +145,13 @@ class ReadNumberTest(unittest.TestCase):
             with self.subTest(text):
                 found = read_speed_mm_s(text, default_unit="mm/min")
                 self.assertAlmostEqual(found, speed, places=4)
-        self.assertEqual(read_speed_mm_s("1.200"), 1.2)
+
+    def test_a_grouped_thousand_is_no_number_in_any_unit(self):
+        for text in ("1,000", "1.000", "2,400 in/min", "10,000 mm/s", "1,250"):
+            with self.subTest(text), self.assertRaisesRegex(OutOfRange, "sign for thousands"):
+                read_speed_mm_s(text)
+        for text, speed in (("1,25", 1.25), ("6.125", 6.125), ("0.050", 0.05), ("1000", 1000)):
+            self.assertEqual(read_speed_mm_s(text), speed, text)
 
     def test_refuses_a_pitch_or_dpi_of_nought(self):
         for convert in (pitch_from_dpi, dpi_from_pitch):
