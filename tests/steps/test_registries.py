@@ -25,6 +25,7 @@ from olive_almanac.core.records.factors import (
     factors_for,
     further_words,
     setting_words,
+    unlikeness,
 )
 from olive_almanac.core.records.plain import from_plain, to_plain
 from olive_almanac.core.records.setting import Setting
@@ -122,6 +123,12 @@ class FactorsTest(unittest.TestCase):
                     )
                 else:
                     self.assertEqual(back, value)
+
+    def test_a_cell_of_other_passes_is_less_like_than_one_at_another_speed(self):
+        wanted = Setting(1.0, 9.2, 3, 1.8)
+        cells = (Setting(1.0, 8.2, 1, 1.5), Setting(1.0, 5.9, 3, 1.5), Setting(1.0, 4.3, 3, 1.5))
+        self.assertEqual(min(cells, key=lambda one: unlikeness(one, wanted)), cells[1])
+        self.assertEqual(unlikeness(wanted, wanted), (0, 0.0))
 
     def test_what_is_set_beside_power_and_speed_is_told_alike_everywhere(self):
         setting = Setting(0.85, 12.5, 3, -0.5, 0.1, "low", pulse_khz=30.0)

@@ -37,9 +37,11 @@ __all__ = [
     "further_factors",
     "further_words",
     "setting_words",
+    "unlikeness",
 ]
 
 Value = float | int | str
+GRADED = ("power", "speed", "focus")  # a little more or less of them changes little
 
 
 @dataclass(frozen=True)
@@ -390,6 +392,18 @@ def further_words(setting: Setting, speed_unit: str = "mm/s") -> tuple[str, ...]
         for factor in FACTORS
         if factor.optional and factor.of(setting)
     )
+
+
+def unlikeness(setting: Setting, other: Setting) -> tuple[int, float]:
+    """Return how unlike two settings are, to compare pairs by: first how many of their other
+    factors differ, then how far power and speed (as logarithms) and focus (mm) lie apart.
+    """
+    differ = sum(
+        factor.of(setting) != factor.of(other) for factor in FACTORS if factor.id not in GRADED
+    )
+    power, speed = other.power / setting.power, other.speed_mm_s / setting.speed_mm_s
+    apart = abs(math.log(power)) + abs(math.log(speed))
+    return differ, apart + abs(other.focus_mm - setting.focus_mm)
 
 
 def further_factors(settings: Iterable[Setting]) -> tuple[Factor, ...]:

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 from olive_almanac.core.dates import day_text
 from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.records.entry import Entry
-from olive_almanac.core.records.factors import further_words
+from olive_almanac.core.records.factors import further_words, unlikeness
 from olive_almanac.core.records.recipe import Recipe
 from olive_almanac.core.records.setting import TASK_WORDS
 from olive_almanac.core.units import (
@@ -577,14 +577,7 @@ class EntryPage(Page):
             self.body_layout.addWidget(self.said)
             return
         picture = Evidence()
-        nearest = min(
-            active.trial.cells,
-            key=lambda c: (
-                further_words(c.setting) != further_words(entry.setting),
-                abs(c.setting.power - entry.setting.power) / entry.setting.power
-                + abs(c.setting.speed_mm_s - entry.setting.speed_mm_s) / entry.setting.speed_mm_s,
-            ),
-        )
+        nearest = min(active.trial.cells, key=lambda c: unlikeness(c.setting, entry.setting))
         picture.show_desk(active, nearest.id)
         picture.opens.opened.connect(lambda: self._open_large(active, nearest.id))
         picture.setMaximumHeight(px(260))
