@@ -28,6 +28,7 @@ from olive_almanac.views.parts import (
     label,
     page_margins,
     row,
+    tip_text,
 )
 from olive_almanac.views.theme import compact, px, scaled_font
 
@@ -217,7 +218,7 @@ class Form(Page):
             if part.sizeHint().width() < part.fontMetrics().horizontalAdvance(field.text):
                 part.setCursorPosition(0)  # a long text shows where it begins
         part.setAccessibleDescription(field.help)
-        part.setToolTip(field.help)
+        part.setToolTip(tip_text(field.help))
         self.fields[field.key], self._words[field.key] = part, field.words
         return part
 

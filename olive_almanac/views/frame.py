@@ -192,7 +192,7 @@ class StationButton(QAbstractButton):
         self.setFixedHeight(px(compact(58, 60)))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setToolTip(f"{station.title}  ({station.key})")
+        self.setToolTip(tip_text(f"{station.title}  ({station.key})"))
 
     def show_state(self, status: str, word: str, *, current: bool) -> None:
         self.status, self.word, self.current = status, word, current
@@ -327,7 +327,7 @@ class MarginNote(QWidget):
         super().__init__()
         self.session = session
         self.setFixedHeight(px(compact(42, 52)))
-        self.setToolTip(FULL_CAUTION)
+        self.setToolTip(tip_text(FULL_CAUTION))
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(px(20), px(2), px(16), 0)
         self._row.setSpacing(0)

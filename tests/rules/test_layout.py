@@ -181,3 +181,26 @@ class PublicDocstringTest(unittest.TestCase):
                     with self.subTest(file=str(path), name=node.name):
                         named = node.name in ("energy_unit", "prior_of")
                         self.assertTrue(ast.get_docstring(node) or named)
+
+
+class TipTest(unittest.TestCase):
+    """Names come into tips from everywhere; a tip draws what looks like a page."""
+
+    def is_plain(self, words):
+        if isinstance(words, ast.IfExp):
+            return self.is_plain(words.body) and self.is_plain(words.orelse)
+        if isinstance(words, ast.Call) and isinstance(words.func, ast.Name):
+            of_our_own = words.func.id == "tr" and not words.keywords
+            return words.func.id == "tip_text" or of_our_own
+        return isinstance(words, ast.Constant)
+
+    def test_each_tip_is_escaped_or_of_our_own_words_alone(self):
+        tips = 0
+        for file in sorted((PACKAGE / "views").rglob("*.py")):
+            for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
+                if not isinstance(node, ast.Call) or not isinstance(node.func, ast.Attribute):
+                    continue
+                if node.func.attr in ("setToolTip", "setStatusTip", "setWhatsThis"):
+                    tips += 1
+                    self.assertTrue(self.is_plain(node.args[0]), f"{file}:{node.lineno}")
+        self.assertGreater(tips, 20)

@@ -56,6 +56,7 @@ from olive_almanac.views.parts import (
     own_picker,
     row,
     scrolling,
+    tip_text,
 )
 from olive_almanac.views.theme import NO_BRUSH, C, F, Painted, px
 from olive_almanac.views.worker import LatestWork
@@ -104,7 +105,7 @@ class WhereLine(ListLine):
         name = " ".join(filter(None, (row.machine.label, row.what_if)))
         said = ", ".join(filter(None, (STATE_WORDS[row.state], told, row.optics)))
         self.setAccessibleName(f"{name}: {said}")
-        self.setToolTip("; ".join(filter(None, (row_words(row), row.optics))))
+        self.setToolTip(tip_text("; ".join(filter(None, (row_words(row), row.optics)))))
 
     def draw(self, painter: QPainter, w: float, h: float) -> None:
         shown, numbers = self.row, self.numbers

@@ -49,6 +49,7 @@ from olive_almanac.views.parts import (
     label,
     page_margins,
     row,
+    tip_text,
 )
 from olive_almanac.views.pump import Pump
 from olive_almanac.views.station_page import StationPage
@@ -312,7 +313,7 @@ class BurnPage(StationPage):
         self.log.verticalScrollBar().setValue(self.log.verticalScrollBar().maximum())
         folder = burn_folder(self.main_window.folder, active.trial)
         self.where.setText(compact(f"{folder.parent.name}/{folder.name}", str(folder)))
-        self.where.setToolTip(str(folder))
+        self.where.setToolTip(tip_text(str(folder)))
         self._show_keys(active, cell, broke_off)
         self._show_notes(broke_off)
 

@@ -27,6 +27,7 @@ from olive_almanac.views.parts import (
     hair,
     label,
     row,
+    tip_text,
 )
 from olive_almanac.views.theme import C, F, Painted, px
 
@@ -138,7 +139,7 @@ class GroupList(Page):
         picker.picked.connect(lambda key, name=name: self.task_picked.emit(name, key))
         self.pickers[name] = picker
         words = label(group_words(name), "ui", wrap=True)
-        words.setToolTip(name)
+        words.setToolTip(tip_text(name))
         first = row(LineSample(line), words, None, picker, gap=8)
         first.setStretch(1, 1)
         self.list.addLayout(first)

@@ -56,6 +56,7 @@ from olive_almanac.views.parts import (
     row,
     scrolling,
     set_kind,
+    tip_text,
 )
 from olive_almanac.views.station_page import StationPage
 from olive_almanac.views.theme import compact, px
@@ -592,7 +593,7 @@ class JobsPage(StationPage):
             hangs=_places(now.risk.hangs),
         )
         self.why.setText(told)
-        self.chance.setToolTip(told)
+        self.chance.setToolTip(tip_text(told))
         unit = self.session.preferences.speed_unit
         for n, pace in enumerate(result.paces, 1):
             setting = pace.setting

@@ -30,6 +30,7 @@ from olive_almanac.views.parts import (
     col,
     label,
     row,
+    tip_text,
 )
 from olive_almanac.views.pump import Pump
 from olive_almanac.views.theme import C, F, compact, px
@@ -57,7 +58,7 @@ class TickLine(TickBox):
         self.LEAST = (200, compact(36, 44))
         self.words, self.number = check.words, check.number
         self.setAccessibleName(f"{check.words}: {check.number}")
-        self.setToolTip(check.number)
+        self.setToolTip(tip_text(check.number))
         self.setChecked(bool(check.ticked))
 
     def draw_words(self, painter: QPainter, room: QRectF) -> None:

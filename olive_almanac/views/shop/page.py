@@ -49,6 +49,7 @@ from olive_almanac.views.parts import (
     page_margins,
     row,
     scrolling,
+    tip_text,
 )
 from olive_almanac.views.shop.costs import CostsDialog
 from olive_almanac.views.shop.mirrors import MirrorsPanel
@@ -85,7 +86,7 @@ class PartLine(ListLine):
         self.setFixedHeight(px(compact(*LINE_PX)))
         state = tr("due now") if due.is_now else tr("due soon") if due.is_soon else tr("not due")
         self.setAccessibleName(f"{due.part.words}, {state}: {used_words(due)}")
-        self.setToolTip(capital(CLASSES[due.part.danger]))
+        self.setToolTip(tip_text(capital(CLASSES[due.part.danger])))
 
         self.hold(held)
 
