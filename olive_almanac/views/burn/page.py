@@ -618,7 +618,10 @@ class BurnPage(StationPage):
     # -- files for a machine -----------------------------------------------------------------------
 
     def _open_folder(self) -> None:
-        QDesktopServices.openUrl(QUrl.fromLocalFile(self.where.toolTip()))
+        active = self.session.active
+        if active is not None:
+            folder = burn_folder(self.main_window.folder, active.trial)
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder)))
 
     def _copy_files(self) -> None:
         active = self.session.active
