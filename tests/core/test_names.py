@@ -336,7 +336,23 @@ class JudgedTest(unittest.TestCase):
                 with self.subTest(stock.name, machine=machine.name):
                     told = permitted(machine, stock, "engrave", {"leather_unknown": True})
                     self.assertTrue(told.barred)
+                    self.assertFalse(told.allowed)
+                    self.assertFalse(told.ask)
                     self.assertIn(f"since its {word}", told.reason)
+
+    def test_a_name_counts_against_a_family_of_its_own_group_alone(self):
+        for stock, family in (
+            (sheet("ABS sheet", "acrylic"), "abs"),
+            (sheet("ABS felt pads", "felt"), "felt"),
+            (sheet("Pad", "felt", process="for ABS"), "felt"),
+        ):
+            self.assertEqual(judge(CATALOGUE, stock).entry.id, family, stock.name)
+
+    def test_what_would_do_instead_names_another_task_of_this_machine(self):
+        told = permitted(LONG, sheet("Cover glass", "glass"), "cut")
+        self.assertFalse(told.allowed)
+        self.assertFalse(told.ask)
+        self.assertIn("On this one, engraving works.", told.instead)
 
     def test_dark_glue_makes_it_exterior_plywood_and_the_shop_decides(self):
         dark = replace(BIRCH, glue_line="dark")
@@ -344,7 +360,11 @@ class JudgedTest(unittest.TestCase):
         self.assertTrue(asked.ask)
         self.assertIn("its glue line is dark", asked.reason)
         self.assertTrue(permitted(LONG, dark, "cut", {"plywood_exterior": True}).allowed)
-        self.assertTrue(permitted(LONG, replace(BIRCH, glue_line="light"), "cut").allowed)
+        refused = permitted(LONG, dark, "cut", {"plywood_exterior": False})
+        self.assertEqual((refused.allowed, refused.ask), (False, False))
+        self.assertIn("This shop has decided not to burn it.", refused.reason)
+        light = permitted(LONG, replace(BIRCH, glue_line="light"), "cut")
+        self.assertEqual((light.allowed, light.ask, light.barred), (True, False, False))
 
     def test_tanning_that_is_not_vegetable_is_asked(self):
         for tanning, state in TANNINGS.items():

@@ -143,6 +143,19 @@ class ProposalsTest(unittest.TestCase):
         names = [one.recipe.name for one in proposals_for(load_proposals(), LONG, papered, "cut")]
         self.assertIn("its paper stays", names)
 
+    def test_clear_and_mirrored_stock_has_recipes_of_its_own(self):
+        for machine, opacity, name in (
+            (NORTH, "clear", "dark medium for a blue beam"),
+            (NORTH, "translucent", "dark medium for a blue beam"),
+            (LONG, "mirror", "mirror acrylic, back up"),
+        ):
+            for look in ("opaque", "clear", "translucent", "mirror"):
+                stock = Stock("Cast sheet", "acrylic", 3.0, opacity=look)
+                found = proposals_for(load_proposals(), machine, stock, "engrave")
+                names = [one.recipe.name for one in found]
+                is_its_kind = look == opacity or {look, opacity} == {"clear", "translucent"}
+                self.assertEqual(name in names, is_its_kind, look)
+
     def test_a_vinyl_mask_bars_the_burn(self):
         vinyl = Recipe("stencil", (RecipeStep("mask", "vinyl film"),))
         found = with_recipe(load_catalogue(), Permission(True), vinyl)
