@@ -117,6 +117,13 @@ class HazardTest(unittest.TestCase):
         self.assertEqual(codes(bare), [])
         for word in ("M3", "M4"):
             self.assertEqual(codes(bare.replace("M3 S0", word)), ["power-missing"])
+            way = "G0 X10 Y10\nG0 X11 Y11\nG0 X12 Y12"
+            longer = bare.replace("M3 S0", word).replace("G0 X10 Y10", way)
+            self.assertEqual(codes(longer), ["power-missing"])
+
+    def test_words_for_what_is_the_default_change_nothing(self):
+        for line in ("G40", "G49", "G54", "G61", "G64 P0.01", "G40 G49 G54"):
+            self.assertEqual(codes(inside(line)), [], line)
 
     def test_arcs_meet_clamps_on_their_way(self):
         clamped = replace(LIMITS, clamps_mm=((18.0, 27.0, 4.0, 4.0),))
@@ -226,6 +233,11 @@ class EdgeTest(unittest.TestCase):
         ):
             program = HEAD + f"G0 X15 Y15\nG0 {place}\nM2\n"
             self.assertEqual(codes(program, AREA), [] if good else ["off-coupon"], place)
+        for x, y in ((30.0, 10.0), (10.0, 30.0)):
+            area = replace(LIMITS, area_mm=(x, y, 10.0, 10.0))
+            start = HEAD + f"G0 X{x + 5} Y{y + 5}\n"
+            self.assertEqual(codes(start + "M2\n", area), [])
+            self.assertEqual(codes(start + "G0 X15 Y15\nM2\n", area), ["off-coupon"])
 
     def test_clamps_are_met_on_the_way_not_only_at_the_end(self):
         limits = replace(LIMITS, clamps_mm=((100.0, 100.0, 50.0, 20.0),))
@@ -265,6 +277,10 @@ class EdgeTest(unittest.TestCase):
             ("G2 X110 Y100 I4", False),
             ("G2 X110.005 Y100 I5", True),
             ("G2 X110.03 Y100 I5", False),
+            ("G20 G2 X3.937008 Y4.330709 J0.19685", True),  # the same upwards, in inches
+            ("G20 G2 X3.937008 Y4.330709 J5", False),
+            ("G20 G2 X4.330709 Y3.937008 I0.19685", True),
+            ("G20 G2 X4.330709 Y3.937008 I5", False),
         ):
             self.assertEqual(codes(start + f"{arc}\nM2\n") == [], good, arc)
 
