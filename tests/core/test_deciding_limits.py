@@ -178,6 +178,27 @@ class EnoughTest(unittest.TestCase):
         self.assertFalse(self.enough(flare=0.9, log_time_sd=0.5))
 
 
+class OtherHeightsTest(unittest.TestCase):
+    """Before a machine is given up the hottest cells are burnt at other heights of the focus."""
+
+    def heights(self, *read):
+        trial = cut_trial()
+        pairs = [(trial, read_by_energy(trial, EDGE_J_MM))]
+        settings = [cell.setting for cell in trial.cells]
+        window = deciding._Window(know(*pairs), pairs, settings, 0.99, None, None, 8)
+        window.read = list(read)
+        return [(one.setting.focus_mm, one.setting.passes) for one in window._other_heights()]
+
+    def test_those_where_nothing_as_hot_was_burnt_at_full_power(self):
+        every = [(0.0, 1), (0.0, 4), (1.5, 1), (1.5, 4), (3.0, 1), (3.0, 4)]
+        hot, quick, weak = Setting(1.0, 1.0, 4), Setting(1.0, 60.0, 4), Setting(0.6, 1.0, 4)
+        self.assertEqual(self.heights(), every)
+        self.assertEqual(self.heights(quick, weak), every)
+        self.assertEqual(self.heights(hot), every[2:])
+        self.assertEqual(self.heights(replace(hot, focus_mm=2.9)), every[:4])
+        self.assertEqual(self.heights(*(replace(hot, focus_mm=f) for f in (0.0, 1.5, 3.0))), [])
+
+
 class OneHeightTest(unittest.TestCase):
     """A focus that is set by hand is one for the whole of the next coupon."""
 
@@ -227,6 +248,26 @@ class SaidTest(unittest.TestCase):
             focus_mm=settings[0].focus_mm,
         )
         self.assertAlmostEqual(float(told[1]), 100 * np.max(reached), delta=1)
+
+    def test_an_edge_that_chars_is_told_with_what_is_cleaner(self):
+        trial = cut_trial()
+        pairs = [(trial, read_by_energy(trial, EDGE_J_MM))]
+        settings = [cell.setting for cell in trial.cells]
+        window = deciding._Window(know(*pairs), pairs, settings, 0.99, None, None, 8)
+
+        def told(few, many, char):
+            option = deciding._Option(
+                Setting(1.0, 5.0, few), 99.0, 0.99, 1.1, np.array([1.0, char, 0.0]), True
+            )
+            cleaner = Pick("cleanest", Setting(1.0, 20.0, many), 0.99, Margins())
+            return " ".join(window._remarks([cleaner], option, enough=True, doubt=0.0))
+
+        one = "One slow pass chars: 4 faster passes leave a cleaner edge."
+        two = "2 slow passes char: 4 faster passes leave a cleaner edge."
+        self.assertIn(one, told(1, 4, 0.6))
+        self.assertIn(two, told(2, 4, 0.6))
+        self.assertIn("The edge will char whichever way", told(4, 4, 0.6))
+        self.assertNotIn("char", told(1, 4, 0.4))
 
 
 class PickRulesTest(unittest.TestCase):
