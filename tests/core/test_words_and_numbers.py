@@ -94,6 +94,14 @@ class ListsTest(unittest.TestCase):
         self.assertEqual(units.split_list("3,2, 4"), ["3", "2", " 4"])
         self.assertEqual(read_levels("40,70,100", "Power", float), (40, 70, 100))
 
+    def test_a_thousand_with_its_sign_is_no_list_of_speeds(self):
+        for text in ("1,200", "1,200 mm/min", "1,200,1,500", "100, 1,200", "5,100"):
+            with self.assertRaisesRegex(OutOfRange, "list with spaces"):
+                read_levels(text, "Speed", speed_reader("mm/min"), "mm/s")
+        for text, speeds in (("5, 100", (5, 100)), ("1,5", (1, 5)), ("10,200", (10, 200))):
+            self.assertEqual(read_levels(text, "Speed", speed_reader(), "mm/s"), speeds)
+        self.assertEqual(read_levels("5,100", "Power", float, "%"), (5, 100))
+
     def test_a_german_list_keeps_the_comma_of_a_number(self):
         with german():
             self.assertEqual(units.split_list("1,5"), ["1,5"])

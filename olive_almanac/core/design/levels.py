@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable
 
 from olive_almanac.core.errors import OutOfRange
@@ -19,6 +20,8 @@ __all__ = [
 ]
 
 MOST_LEVELS = 40
+# "1,200" of speeds: one number to who types it, 1 and 200 to a list
+_ONE_OR_TWO = re.compile(r"(?<![\d.])[1-9],\d\d0(?!\d)")
 
 
 def even_levels(
@@ -68,8 +71,11 @@ def read_levels(
     text: str, field: str, read: Callable[[str], float], unit: str = ""
 ) -> tuple[float, ...]:
     """Return the levels written as `40:100:6` or `40,70,100`, with an optional unit behind the last
-    number.
+    number.  Raises OutOfRange for speeds such as "1,200", too: 1 would be a fire.
     """
+    if unit in SPEED_UNITS and _ONE_OR_TWO.search(text):
+        plain = tr("a number without a sign for thousands, or a list with spaces: 5, 100")
+        raise OutOfRange(field, f"“{text.strip()}”", plain)
     body, tail = text.strip(), ""
     for known in (unit, *SPEED_UNITS):
         if known and body.endswith(known):
