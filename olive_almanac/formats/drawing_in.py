@@ -7,6 +7,9 @@ from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import PurePath
 
+import numpy as np
+from numpy.typing import NDArray
+
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.quoting.answers import answered, answers_of
 from olive_almanac.core.quoting.findings import findings_of
@@ -57,15 +60,19 @@ def read_drawing(
     said = answers_of(answers)
     read = answered(_with_few_groups(read), said)
     paths = read.paths
-    flats = [flat(path, DRAWN_MM) for path in paths]
-    if sum(map(len, flats)) > MOST_POINTS:
-        raise BadFile(
-            tr(
-                "{name} has more than {most_points:,} points. Simplify its curves.",
-                name=name,
-                most_points=MOST_POINTS,
+    flats: list[NDArray[np.float64]] = []
+    points = 0
+    for path in paths:
+        flats.append(flat(path, DRAWN_MM))
+        points += len(flats[-1])
+        if points > MOST_POINTS:
+            raise BadFile(
+                tr(
+                    "{name} has more than {most_points:,} points. Simplify its curves.",
+                    name=name,
+                    most_points=MOST_POINTS,
+                )
             )
-        )
     told = (one for one in findings_of(paths, flats, bed_mm) if one.kind not in said)
     findings = (*read.findings, *told)
     sha256 = hashlib.sha256(data).hexdigest()

@@ -242,25 +242,28 @@ class GcodeWriter:
         return parts
 
     def _lines(self, step: Lines) -> bytes:
-        plain, lines = self._power(step.setting), []
+        plain = self._power(step.setting)
+        points: list[Point] = []
+        said: list[str] = []  # the power with which each is gone to
         first, last = step.from_mm - step.run_up_mm, step.to_mm + step.run_up_mm
         for i, (across, runs) in enumerate(step.rows):
-            said = [plain] * len(runs)
+            powers = [plain] * len(runs)
             if step.powers:
-                said = [f"S{_number(p * self.machine.power_scale)}" for p in step.powers[i]]
+                powers = [f"S{_number(p * self.machine.power_scale)}" for p in step.powers[i]]
             start, end = first, last
-            parts = [(a, b, power) for (a, b), power in zip(runs, said, strict=True)]
+            parts = [(a, b, power) for (a, b), power in zip(runs, powers, strict=True)]
             if i % 2:
                 start, end = last, first
                 parts = [(b, a, power) for a, b, power in reversed(parts)]
-            lines.append(f"G1 {self.at(step.place(start, across))} S0")
-            at = start
+            way = [(start, "S0")]
             for a, b, power in parts:
-                if a != at:
-                    lines.append(f"G1 {self.at(step.place(a, across))} S0")
-                lines.append(f"G1 {self.at(step.place(b, across))} {power}")
-                at = b
-            lines.append(f"G1 {self.at(step.place(end, across))} S0")
+                if a != way[-1][0]:
+                    way.append((a, "S0"))
+                way.append((b, power))
+            way.append((end, "S0"))
+            points += [step.place(along, across) for along, _ in way]
+            said += [power for _, power in way]
+        lines = [f"G1 {at} {power}" for at, power in zip(self.places(points), said, strict=True)]
         return _block(lines)
 
 

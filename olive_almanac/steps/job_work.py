@@ -609,13 +609,17 @@ def write_job_files(
             tr("Olive Almanac, job {job}, {called}", job=wish.job.name, called=called),
             f"{wish.machine.name}, {wish.stock.label}",
         )
-        program = b"".join(job_blocks(run, said, *head))
+        blocks: list[bytes] = []
+        for block in job_blocks(run, said, *head):
+            blocks.append(block)
+            yield called
+        program = b"".join(blocks)
         sheet = wish.sheets[run.sheet] if wish.sheets else None
         for _ in _checking(program, run, sheet, "written"):
             yield called
         name = called.lower().replace(",", "").replace(" ", "-")
-        for what, blocks in UNLIT_BLOCKS.items():
-            unlit = b"".join(blocks(run, *head))
+        for what, unlit_blocks in UNLIT_BLOCKS.items():
+            unlit = b"".join(unlit_blocks(run, *head))
             report = CheckReport((), 0)
             for so_far in _reports(unlit, run, sheet):
                 report = so_far

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import math
 from collections.abc import Iterable
 
@@ -169,12 +170,19 @@ def _cubic_points(b: Floats, tolerance_mm: float) -> Floats:
     """Points of a curve: the error of n chords is at most 3/4 of the larger second difference over
     n squared.
     """
-    first, second = b[0] - 2 * b[1] + b[2], b[1] - 2 * b[2] + b[3]
-    bend = max(math.hypot(*first), math.hypot(*second))
-    count = min(MOST_POINTS, max(1, math.ceil(math.sqrt(0.75 * bend / tolerance_mm))))
-    t = np.linspace(0, 1, count + 1)[:, None]
+    (x0, y0), (x1, y1), (x2, y2), (x3, y3) = b.tolist()
+    first = math.hypot(x0 - 2 * x1 + x2, y0 - 2 * y1 + y2)
+    second = math.hypot(x1 - 2 * x2 + x3, y1 - 2 * y2 + y3)
+    chords = math.ceil(math.sqrt(0.75 * max(first, second) / tolerance_mm))
+    return np.asarray(_weights(min(MOST_POINTS, max(1, chords))) @ b)
+
+
+@functools.lru_cache(maxsize=128)
+def _weights(chords: int) -> Floats:
+    """How much of each of a curve's four points there is in each end of its chords."""
+    t = np.linspace(0, 1, chords + 1)
     s = 1 - t
-    return np.asarray(s**3 * b[0] + 3 * s * s * t * b[1] + 3 * s * t * t * b[2] + t**3 * b[3])
+    return np.stack([s**3, 3 * s * s * t, 3 * s * t * t, t**3], axis=1)
 
 
 def flat(path: ContourPath, tolerance_mm: float = 0.01) -> Floats:
