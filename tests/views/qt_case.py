@@ -37,7 +37,7 @@ class QtCase(unittest.TestCase):
     def setUpClass(cls):
         cls.app = make_application()
 
-    def wait_for(self, done, seconds=20.0):
+    def wait_for(self, done, seconds=60.0):
         """Spin the event loop until done() is true; fail at the time limit.
 
         QTest.qWait holds the GIL, so Python threads would stand still; QEventLoop.exec lets them
