@@ -79,7 +79,7 @@ class CollectingTest(WindowCase):
         held.clear()
         young, middle, old = gc.get_threshold()
         made = [[] for _ in range(2 * young * middle * old)]
-        self.wait_for(lambda: destroyed_in, 5)
+        self.wait_for(lambda: destroyed_in)
         self.assertEqual(len(made), 2 * young * middle * old)
 
     def test_what_is_old_waits_while_something_is_dragged(self):

@@ -262,7 +262,7 @@ class AtTheMachineTest(JobsCase):
         panel.pace._choose(2)
         self.assertEqual(panel.main.text(), f"Go on at line {panel.progress.burnt + 1}")
         self.key(Qt.Key.Key_Space, widget=panel.main)
-        self.wait_for(lambda: panel.runner.state == "done", 20)
+        self.wait_for(lambda: panel.runner.state == "done")
         self.wait_for(lambda: "Burnt on the stand-in" in page.done.text())
         self.assertTrue(page.right.isVisible() and page.tap.isChecked())
 
@@ -338,7 +338,7 @@ class AtTheMachineTest(JobsCase):
         services = replace(self.window.services, open_port=open_port)
         with mock.patch.object(self.window, "services", services):
             self.click(panel.main)
-            self.wait_for(lambda: panel.runner.state == "done", 20)
+            self.wait_for(lambda: panel.runner.state == "done")
         self.assertEqual(page.presenter.job.progress[0].by, "/dev/ttyTEST0")
         self.assertEqual(len(page.presenter.job.progress[0].ticks), 7)
 
@@ -525,7 +525,7 @@ class TellingTest(JobsCase):
         self.wait_for(lambda: page.presenter.result and page.presenter.result.plan.copies == 6)
         self.ready()
         self.click(page.closer)
-        self.wait_for(lambda: page.presenter.job.placed, 30)
+        self.wait_for(lambda: page.presenter.job.placed)
         self.ready()
         self.click(page.laid_anew)
         self.assertEqual(page.presenter.job.placed, ())

@@ -72,7 +72,7 @@ class PanelCase(BurntCase):
         return " ".join(one.text() for one in self.panel.findChildren(QLabel) if one.isVisible())
 
     def read_done(self):
-        self.wait_for(lambda: "front" in self.page().presenter.rectified, 30)
+        self.wait_for(lambda: "front" in self.page().presenter.rectified)
 
 
 class PhonePanelTest(PanelCase):
@@ -160,7 +160,7 @@ class PlacesPanelTest(PanelCase):
 
         phone = threading.Thread(target=send)
         phone.start()
-        self.wait_for(lambda: "place-3" in self.page().presenter.rectified, 30)
+        self.wait_for(lambda: "place-3" in self.page().presenter.rectified)
         phone.join()
         self.assertRegex(answers[0], "It has come[^:]*: rear right, [456] of 6 cells can be read")
         self.assertIn("Place, used", self.told())

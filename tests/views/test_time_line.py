@@ -123,7 +123,7 @@ class TimeLineTest(ShopCase):
         self.ctrl(Qt.Key.Key_Return)
         self.wait_for(lambda: not page.panel.problem.isVisible())
         self.press_view(MACHINE)
-        self.wait_for(lambda: "% weaker" not in self.panel.says.text(), 10)
+        self.wait_for(lambda: "% weaker" not in self.panel.says.text())
         library = Library.open(self.folder)
         self.addCleanup(library.close)
         kept = [act for act in library.acts() if act.uid[0] != "m"]
