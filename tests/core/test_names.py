@@ -25,7 +25,7 @@ NAMES = {
         FR ply | FR MDF | fr-mdf | fire rated plywood | fireproof mdf | euroclass b ply | FR felt |
         intumescent painted ply | flameproof cotton | foil wrapped mdf | mdf with foil | primed mdf
         | lacquered plywood | varnished oak | coated birch ply | antislip felt | anti slip ply |
-        gasket paper | tempered glass | toughened glass | gorilla glass |
+        gasket paper | tempered glass | toughened glass | strengthened glass |
         treated ply | pressure treated pine | oak laminate | lime green | melamine faced MDF
         | chipboard | particle board | OSB | cork rubber | wood | scrap wood | mystery board
         | board | sandpaper | wallpaper | photo paper | plastic card | acrylic felt |

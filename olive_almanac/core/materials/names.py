@@ -74,7 +74,7 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
         UNKNOWN,
     ),
     (r"\balu\w*[ -]\w*bond\b|\balu\w*[ -]?verbund|sandwich", UNKNOWN),
-    (r"(gehärtet|vorgespannt)\w* glas|(tempered|toughened|hardened|gorilla) glass", UNKNOWN),
+    (r"(gehärtet|vorgespannt)\w* glas|(tempered|toughened|hardened|strengthened) glass", UNKNOWN),
     (r"(safety|laminated) glass|glass look|gem ?stone|mother of pearl|\bshell\b", UNKNOWN),
     (r"behandelt|imprägniert|laminat|melamin|kunstharz", UNKNOWN),
     (r"verbundplatte|\bspan(platte|holz)", UNKNOWN),
