@@ -147,8 +147,8 @@ def read_speed_mm_s(text: str, field: str = "Speed", default_unit: str = "mm/s")
     would be a fire.
     """
     grouped = _GROUPED.match(text)
-    is_slow_unit = bool(grouped and (grouped["unit"].lower() or default_unit) == "mm/min")
-    if is_slow_unit or _ROUND_GROUPED.match(text):
+    unit = (grouped["unit"].lower() or default_unit) if grouped else ""
+    if unit == "mm/min" or _ROUND_GROUPED.match(text):
         plain = tr("a number without a sign for thousands")
         raise OutOfRange(field, f"“{text.strip()}”", plain)
     return _read_with_unit(text, field, SPEED_UNITS, default_unit)

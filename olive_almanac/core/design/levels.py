@@ -74,7 +74,7 @@ def read_levels(
     number.  Raises OutOfRange for speeds such as "1,200", too: 1 would be a fire.
     """
     if unit in SPEED_UNITS and _ONE_OR_TWO.search(text):
-        plain = tr("a number without a sign for thousands, or a list with spaces: 5, 100")
+        plain = tr("a number without a sign for thousands, or a list with spaces (5, 100)")
         raise OutOfRange(field, f"“{text.strip()}”", plain)
     body, tail = text.strip(), ""
     for known in (unit, *SPEED_UNITS):

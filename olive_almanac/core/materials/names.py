@@ -15,6 +15,7 @@ from olive_almanac.core.records.stock import Opacity
 __all__ = ["NAME_RULES", "SAID", "UNKNOWN", "family_named", "inflected", "opacity_named", "says"]
 
 UNKNOWN = "unknown"
+_COATED = "(painted|primed|lacquered|varnished|coated)"
 _DENIED = (
     r"\b(?:no|not|non|without|never|ohne|nicht|keine?) \w+"
     r"|\b\w+ (?:free|frei\w{0,2})\b|\b\w{3,}frei(?:e[nmrs]?)?\b"
@@ -56,9 +57,8 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
     (r"(schwer|nicht) ?(entflammbar|brennbar)|flammgesch|flammhemm|feuerhemm|brandschutz", UNKNOWN),
     (r"\bb1\b.*(holz|mdf|platte|filz|stoff)|(holz|mdf|platte|filz|stoff)\w* .*\bb1\b", UNKNOWN),
     (r"(mdf|board|ply|plywood|wood|holz|platte)\b.*\b(foil|folie)|\bfoil(ed)?\b.*\bmdf", UNKNOWN),
-    (r"foliert|\b(painted|primed|lacquered|varnished|coated)\b.*\b(wood|ply|\w*board)", UNKNOWN),
-    (r"\b(painted|primed|lacquered|varnished|coated)\b.*\b(plywood|mdf|hdf|oak|pine)", UNKNOWN),
-    (r"\b(mdf|hdf|ply|plywood|\w*board)\b.*\b(painted|primed|lacquered|varnished|coated)", UNKNOWN),
+    (rf"foliert|\b{_COATED}\b.*\b(wood|ply|plywood|\w*board|mdf|hdf|oak|pine)", UNKNOWN),
+    (rf"\b(mdf|hdf|ply|plywood|\w*board)\b.*\b{_COATED}", UNKNOWN),
     (r"(anti|non)[ -]?slip|rutsch(fest|hemm)|\bgasket|dichtung", UNKNOWN),
     (r"neoprene|chloroprene|nitrile|\bnbr\b|\bepdm\b|viton", UNKNOWN),
     (
