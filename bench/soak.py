@@ -58,6 +58,7 @@ ROOT = Path(__file__).parents[1]
 SHARE = float(os.environ.get("SOAK_SHARE", "1"))
 MINUTES = float(os.environ.get("SOAK_MINUTES", "120"))
 SLOW_S = 10.0
+KILLS_OF_ONE = 100  # library, before the next is begun
 NETWORK = ("socket.connect", "socket.bind", "socket.getaddrinfo", "socket.sendto")
 
 
@@ -335,9 +336,10 @@ def kills(rng: random.Random) -> Iterator[Figure]:
     """A writing program is killed at random moments: all that it had told is there afterwards."""
     lost = unopened = mixed = 0
     with tempfile.TemporaryDirectory() as holder:
-        folder, done = Path(holder) / "library", -1
-        Library.open(folder).close()
-        for _ in range(count(1000)):
+        for n in range(count(1000)):
+            if n % KILLS_OF_ONE == 0:  # all of a library is read after each kill
+                folder, done = Path(holder) / f"library-{n}", -1
+                Library.open(folder).close()
             writer = subprocess.Popen(
                 [sys.executable, "-c", WRITER, str(folder), str(done + 1)],
                 stdout=subprocess.PIPE,

@@ -1,8 +1,13 @@
 """What was dropped goes: in the interface thread, between two events, and whole."""
 
 import gc
+import linecache
+import resource
+import sys
+import tempfile
 import threading
 import weakref
+from pathlib import Path
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
@@ -122,3 +127,30 @@ class CollectingTest(WindowCase):
         self.assertFalse(gc.isenabled())
         self.window.close()
         self.assertTrue(gc.isenabled())
+
+    def test_what_was_freed_between_what_is_kept_goes_back_to_the_system(self):
+        self.open()
+        pieces = [bytes(20_000) for _ in range(4_000)]
+        with_them_mb = self.memory_mb()
+        pieces = pieces[::20]  # 76 MB go
+        before = gc.get_threshold()
+        self.addCleanup(gc.set_threshold, *before)
+        gc.set_threshold(1, 0, 0)  # a whole collection is due at once
+        self.wait_for(lambda: self.memory_mb() < with_them_mb - 40)
+        self.assertEqual(len(pieces), 200)
+
+    @staticmethod
+    def memory_mb():
+        pages = int(Path("/proc/self/statm").read_text().split()[1])
+        return pages * resource.getpagesize() / 1e6
+
+    def test_the_source_of_what_is_loaded_is_not_kept(self):
+        self.open()
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "loaded_beside.py"
+            path.write_text("THERE = True\n")
+            sys.path.insert(0, folder)
+            self.addCleanup(sys.path.remove, folder)
+            self.addCleanup(sys.modules.pop, path.stem)
+            self.assertTrue(__import__(path.stem).THERE)
+        self.assertFalse(str(path) in linecache.cache)

@@ -121,8 +121,15 @@ def _twice(flats: Sequence[Floats], kept: list[int]) -> list[DrawingFinding]:
     x, y = start[found.later[int(found.shared_mm.argmax())]].tolist()
     several = (divmod(pair, len(flats)) for pair in pairs[:MOST_PAIRS_NAMED].tolist())
     named = tuple(dict.fromkeys(itertools.chain(*several)))[:NAMED_PATHS]
-    says = tr(
-        "{shared} mm of line lie on top of another line: they would be burnt twice.",
-        shared=number_text(shared, 0),
-    )
+    much = number_text(shared, 0)
+    if found.all:
+        says = tr(
+            "{shared} mm of line lie on top of another line: they would be burnt twice.",
+            shared=much,
+        )
+    else:
+        says = tr(
+            "More than {shared} mm of line lie on top of another line: they would be burnt twice.",
+            shared=much,
+        )
     return [DrawingFinding("burnt twice", says, (x, y), named)]

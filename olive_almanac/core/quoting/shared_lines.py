@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -22,19 +22,20 @@ LEAST_MM = 0.05  # what two lines share at least
 WAYS = 31  # directions that are told apart
 WAY_RAD = math.pi / WAYS
 ASKED_AT_ONCE = 2_000  # segments: other threads come in between
-SAMPLED, MOST_PAIRS = 64, 10_000_000  # of boxes that meet, of one direction
+SAMPLED, MOST_PAIRS = 64, 4_000_000  # of boxes that meet, of one direction
 
 
 @dataclass(frozen=True)
 class Overlaps:
     """Pairs of segments that share a stretch: the earlier and the later one, and from where to
-    where along the later one, mm.
+    where along the later one, mm.  They are not `all` where too many lines lie side by side.
     """
 
     earlier: Whole
     later: Whole
     first_mm: Floats
     last_mm: Floats
+    all: bool = True
 
     @property
     def shared_mm(self) -> Floats:
@@ -85,11 +86,14 @@ def overlaps_of(start: Floats, end: Floats) -> Overlaps:
     single = kept[np.unique(first_of)]
     angle = np.arctan2(*(end[single] - start[single]).T[::-1]) % math.pi
     ways = np.floor(angle / WAY_RAD).astype(np.intp) % WAYS
+    looked_at = True
     for way in np.unique(ways).tolist():
         mine, beside = single[ways == way], single[ways == (way + 1) % WAYS]
-        found += _along(start, end, length, mine, beside, (way + 1) * WAY_RAD)
+        shared = _along(start, end, length, mine, beside, (way + 1) * WAY_RAD)
+        found += shared or []
+        looked_at &= shared is not None
     i, j, first, last = (np.concatenate(part) for part in zip(*found, strict=True))
-    return Overlaps(i, j, first, last)
+    return Overlaps(i, j, first, last, looked_at)
 
 
 def _first_alike(start: Floats, end: Floats) -> Whole:
@@ -107,9 +111,9 @@ def _first_alike(start: Floats, end: Floats) -> Whole:
 
 def _along(
     start: Floats, end: Floats, length: Floats, mine: Whole, beside: Whole, turn_rad: float
-) -> Iterator[tuple[Whole, Whole, Floats, Floats]]:
+) -> list[tuple[Whole, Whole, Floats, Floats]] | None:
     """What segments share with others of about their direction: those of one way among each other,
-    and with those of the next.
+    and with those of the next; None where more than MOST_PAIRS boxes meet.
     """
     import shapely
 
@@ -124,11 +128,12 @@ def _along(
     asked = np.searchsorted(every, mine)
     sample = boxes[asked][:: max(1, len(asked) // SAMPLED)]
     if tree.query(sample).shape[1] / len(sample) * len(asked) > MOST_PAIRS:
-        return
+        return None
     is_mine = np.zeros(len(every), bool)
     is_mine[asked] = True
     (x, y), (along_x, along_y) = begins.T.copy(), (ends - begins).T.copy()
     unit_x, unit_y = along_x / length, along_y / length
+    found = []
     for at in range(0, len(asked), ASKED_AT_ONCE):
         some = asked[at : at + ASKED_AT_ONCE]
         here, there = tree.query(boxes[some])
@@ -146,7 +151,8 @@ def _along(
         first = np.maximum(np.minimum(begin, stop), 0)
         last = np.minimum(np.maximum(begin, stop), length[j])
         real = last - first > LEAST_MM
-        yield every[i[real]], every[j[real]], first[real], last[real]
+        found.append((every[i[real]], every[j[real]], first[real], last[real]))
+    return found
 
 
 def rests_of(contours: Sequence[Contour]) -> list[Rest]:

@@ -10,6 +10,8 @@ import numpy as np
 import shapely
 
 from olive_almanac.core.quoting.contours import Contour, depths_of, parents_of
+from olive_almanac.core.quoting.findings import findings_of
+from olive_almanac.core.quoting.paths import ContourPath, Polyline
 from olive_almanac.core.quoting.shared_lines import LEAST_MM, SAME_MM, overlaps_of, rests_of
 
 
@@ -89,6 +91,26 @@ class OverlapsTest(unittest.TestCase):
         turns = np.linspace(0, math.pi, n, endpoint=False)
         star = 50 * np.column_stack([np.cos(turns), np.sin(turns)])
         self.assertLess(len(overlaps_of(-star, star).later), 3 * n)
+
+    def test_more_than_can_be_looked_at_side_by_side_is_told_as_more_than_was_found(self):
+        rng, n = np.random.default_rng(3), 2500  # 6 million pairs that look alike
+        start = np.column_stack([rng.uniform(0, 10, n), rng.uniform(0, SAME_MM / 3, n)])
+        start = np.concatenate([start, start[:100]])
+        end = start + np.array([60, 0])
+        found = overlaps_of(start, end)
+        self.assertFalse(found.all)
+        self.assertIn(
+            len(found.later), range(100, 1000)
+        )  # what is drawn again is told all the same
+        self.assertTrue(overlaps_of(start[:1000], end[:1000]).all)
+        flats = [np.array(ends) for ends in zip(start, end, strict=True)]
+        paths = [
+            ContourPath("cut", (Polyline(tuple(map(tuple, flat))),), closed=False) for flat in flats
+        ]
+        (told,) = findings_of(paths, flats)
+        self.assertEqual(told.says.partition(" of ")[0], f"More than {found.covered_mm:.0f} mm")
+        (told,) = findings_of(paths[:2], flats[:2])
+        self.assertRegex(told.says, "^[56].* mm of line lie on top")
 
     def test_what_is_left_of_copies_is_one_of_them(self):
         square = np.array([[0, 0], [30, 0], [30, 20], [0, 20]], float)
