@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import os
+import threading
+
 from olive_almanac.core.errors import CannotWrite
 from olive_almanac.core.words import tr
 
 __all__ = ["SerialWire"]
 
+CLOSES_WITHIN_S = 0.5
+
 
 class SerialWire:
-    """A serial port opened without waiting in either direction.
+    """A serial port of its own, opened without waiting in either direction.
 
     Raises CannotWrite where it cannot be opened.
     """
@@ -18,7 +23,7 @@ class SerialWire:
         import serial
 
         try:
-            self._line = serial.Serial(port, baud, timeout=0, write_timeout=0)
+            self._line = serial.Serial(port, baud, timeout=0, write_timeout=0, exclusive=True)
         except (OSError, ValueError) as problem:
             raise CannotWrite(
                 tr(
@@ -34,11 +39,9 @@ class SerialWire:
 
         Raises OSError when the line is gone.
         """
-        import serial
-
         try:
-            return int(self._line.write(data) or 0)
-        except serial.SerialTimeoutException:
+            return os.write(self._line.fileno(), data)
+        except BlockingIOError:  # full; the library's own write would ask again without end
             return 0
 
     def read(self) -> bytes:
@@ -46,4 +49,9 @@ class SerialWire:
         return bytes(self._line.read(65536))
 
     def close(self) -> None:
-        self._line.close()
+        """Hang up.  A line that takes nothing any more keeps the system waiting half a minute for
+        what was sent last: not the window.
+        """
+        closing = threading.Thread(target=self._line.close, daemon=True)
+        closing.start()
+        closing.join(CLOSES_WITHIN_S)
