@@ -113,7 +113,7 @@ def port_fields(preferences: Preferences) -> tuple[Field, ...]:
             "goes_on",
             tr("Go on"),
             words[5],
-            help=tr("hold, go on: characters that act at once"),
+            help=tr("act at once; try whether a hold puts the beam out"),
             beside=tr("go on"),
             short=True,
         ),
@@ -133,6 +133,7 @@ def preferences_with_port(preferences: Preferences, texts: Mapping[str, str]) ->
         ("takes", tr("A line is taken")),
         ("refuses", tr("A line is refused")),
         ("holds", tr("Hold")),
+        ("goes_on", tr("Go on")),
         ("stops", tr("Stop")),
     ):
         if texts["port"].strip() and not texts[key].strip():

@@ -136,7 +136,7 @@ class Stream:
     # -- acts --------------------------------------------------------------------------------------
 
     def hold(self) -> None:
-        """Stop the head at once, beam off, to go on later."""
+        """Stop the head at once, to go on later."""
         if self.state in ("starting", "running"):
             self._held_from, self.state = self.state, "held"
             self._act(self.words.holds)

@@ -46,6 +46,7 @@ class WireRun:
         self.stream: Stream | None = None
         self._connect, self._seconds = connect, seconds
         self._wire: Wire | None = None
+        self._on_port = False
         self._told = 0  # of what the stream has finished, what was taken
         self._unkept: tuple[RunState, str] | None = None  # an end that found no room
 
@@ -56,6 +57,13 @@ class WireRun:
     @property
     def is_going(self) -> bool:
         return self.state in ("running", "held")
+
+    @property
+    def held_words(self) -> str:
+        """What is known while it is held: whether the beam is off as well is the controller's."""
+        if self._on_port:
+            return tr("held: see that the beam is off, else press Stop")
+        return tr("held, beam off")
 
     # -- what it means -----------------------------------------------------------------------------
 
@@ -96,6 +104,7 @@ class WireRun:
         words = words or LinkWords()
         if words.done_lines and pace <= 1.0:
             words = replace(words, undone_ahead=LINES_IN_DOUBT)
+        self._on_port = wire is not None
         self._wire = wire or self._connect(machine, pace)
         self._told, self._unkept = 0, None
         self.stream = Stream(self._wire, lines_of(parts), words, self._seconds, self._before)
@@ -124,7 +133,7 @@ class WireRun:
         return self.is_going
 
     def pause(self) -> None:
-        """Hold the head, beam off; or go on."""
+        """Hold the head, or go on."""
         stream = self.stream
         if stream is None or not self.is_going or stream.state == "stopping":
             return

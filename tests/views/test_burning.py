@@ -86,11 +86,12 @@ class BurnKeysTest(ShopCase):
         self.press("Serial port")
         dialog = self.app.activeModalWidget()
         self.assertIsInstance(dialog, QDialog)
-        self.retype(dialog.form.fields["stops"], "")
         self.type("/dev/ttyX", dialog.form.fields["port"])
-        self.click(dialog.form.save)
-        self.assertIn("Stop must be filled in", dialog.form.problem.text())
-        self.type("24", dialog.form.fields["stops"])
+        for name, said, code in (("goes_on", "Go on", "17"), ("stops", "Stop", "24")):
+            self.retype(dialog.form.fields[name], "")
+            self.click(dialog.form.save)
+            self.assertIn(f"{said} must be filled in", dialog.form.problem.text())
+            self.type(code, dialog.form.fields[name])
         self.click(dialog.form.save)
         self.assertTrue(page.burner.isVisible())
         page.burner._choose(1)
@@ -118,6 +119,25 @@ class BurnKeysTest(ShopCase):
         self.assertEqual(self.session.active.run.by, "/dev/ttyX")
         burn = next(iter(self.session.active.burnt.values()))
         self.assertIsNone(burn.seen)  # a real machine does not say what it looks like
+
+    def test_a_hold_by_the_port_does_not_claim_that_the_beam_is_off(self):
+        self.session.remember(port="/dev/ttyX")
+        page = self.page()
+        self.tick_all()
+        page.burner._choose(1)
+        wire = StandInWire(self.session.active.trial.machine, pace=1.0)
+        object.__setattr__(self.window.services, "open_port", lambda port, baud: wire)
+        self.press("Arm the port")
+        self.wait_for(lambda: page.armed)
+        self.press("Start the beam")
+        self.wait_for(lambda: page.presenter.state == "running")
+        self.press("Hold")
+        self.assertIn("held: see that the beam is off, else press Stop", page.progress.text())
+        self.press("Go on")
+        self.assertNotIn("held", page.progress.text())
+        self.press("Hold")
+        self.key(Qt.Key.Key_Escape, widget=page)
+        self.wait_for(lambda: page.presenter.state == "stopped")
 
     def test_a_port_that_cannot_be_opened_is_told(self):
         self.session.remember(port="/dev/no-such-port")

@@ -289,9 +289,11 @@ class BurnPage(StationPage):
         if broke_off:
             word = tr("broken off")
         else:
-            word = {"running": tr("burning"), "held": tr("held"), "done": tr("done")}.get(
-                running or "", ""
-            )
+            word = {
+                "running": tr("burning"),
+                "held": self.presenter.held_words,
+                "done": tr("done"),
+            }.get(running or "", "")
         self.progress.setText(
             tr("{burnt} of {cells} burnt", burnt=burnt, cells=cells)
             + (f", {word}" if word and (burnt < cells or broke_off) else "")

@@ -45,7 +45,7 @@ __all__ = ["RunPanel"]
 
 ARMED_FOR_MS = 60_000
 ELIDE = Qt.TextElideMode.ElideRight
-WORDS = {"running": tr("burning"), "held": tr("held, beam off"), "done": tr("burnt to the end")}
+WORDS = {"running": tr("burning"), "done": tr("burnt to the end")}
 
 
 class TickLine(TickBox):
@@ -252,7 +252,8 @@ class RunPanel(QWidget):
             told = tr("Showing the {unlit}, beam off", unlit=self.runner.unlit)
         elif self.runner.is_going:
             left = duration_text(self.runner.left_s(run, progress))
-            told += tr(", {words}, {left} to go", words=WORDS[state], left=left)
+            words = WORDS.get(state, self.runner.held_words)
+            told += tr(", {words}, {left} to go", words=words, left=left)
         elif progress.complete:
             told = tr("{count} of {count} lines burnt.", count=count)
         elif progress.begun:
