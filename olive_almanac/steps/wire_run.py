@@ -59,11 +59,11 @@ class WireRun:
         return self.state in ("running", "held")
 
     @property
-    def held_words(self) -> str:
-        """What is known while it is held: whether the beam is off as well is the controller's."""
-        if self._on_port:
-            return tr("held: see that the beam is off, else press Stop")
-        return tr("held, beam off")
+    def beam_doubt(self) -> str:
+        """What to look at while a real head is held: a controller may leave the beam on."""
+        if self.state == "held" and self._on_port:
+            return tr("See that the beam is off; if not, press Stop.")
+        return ""
 
     # -- what it means -----------------------------------------------------------------------------
 

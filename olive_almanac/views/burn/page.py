@@ -289,11 +289,9 @@ class BurnPage(StationPage):
         if broke_off:
             word = tr("broken off")
         else:
-            word = {
-                "running": tr("burning"),
-                "held": self.presenter.held_words,
-                "done": tr("done"),
-            }.get(running or "", "")
+            word = {"running": tr("burning"), "held": tr("held"), "done": tr("done")}.get(
+                running or "", ""
+            )
         self.progress.setText(
             tr("{burnt} of {cells} burnt", burnt=burnt, cells=cells)
             + (f", {word}" if word and (burnt < cells or broke_off) else "")
@@ -353,6 +351,8 @@ class BurnPage(StationPage):
         be half burnt, the arm.
         """
         clear_layout(self.notes)
+        if self.presenter.beam_doubt:
+            self._note("stop", "mind", tr("The head is held"), self.presenter.beam_doubt)
         if self.is_running():
             return
         presenter, left = self.presenter, unticked(self.session)

@@ -45,7 +45,7 @@ __all__ = ["RunPanel"]
 
 ARMED_FOR_MS = 60_000
 ELIDE = Qt.TextElideMode.ElideRight
-WORDS = {"running": tr("burning"), "done": tr("burnt to the end")}
+WORDS = {"running": tr("burning"), "held": tr("held"), "done": tr("burnt to the end")}
 
 
 class TickLine(TickBox):
@@ -252,8 +252,7 @@ class RunPanel(QWidget):
             told = tr("Showing the {unlit}, beam off", unlit=self.runner.unlit)
         elif self.runner.is_going:
             left = duration_text(self.runner.left_s(run, progress))
-            words = WORDS.get(state, self.runner.held_words)
-            told += tr(", {words}, {left} to go", words=words, left=left)
+            told += tr(", {words}, {left} to go", words=WORDS[state], left=left)
         elif progress.complete:
             told = tr("{count} of {count} lines burnt.", count=count)
         elif progress.begun:
@@ -262,7 +261,9 @@ class RunPanel(QWidget):
         else:
             told = ""
         self.said.setText(told)
-        in_hand = self.runner.in_hand if self.runner.is_going else ""
+        in_hand = ""
+        if self.runner.is_going:
+            in_hand = self.runner.beam_doubt or self.runner.in_hand
         if self._checked is run and not self.plays:
             at = tr(" at line {first}", first=self._first + 1) if self._first else ""
             in_hand = tr("Armed: the next key starts the beam{at}. Everyone wears eyewear.", at=at)
