@@ -117,6 +117,7 @@ class Stream:
         self._held_from: State = "starting"
         self._ending: tuple[State, str] = ("stopped", "")
         self._heard = b""
+        self._said_first: set[str] = set()  # by the controller, before the run
         self._nonsense = 0
         self._flying: deque[int] = deque()  # bytes of the lines that were sent and not yet taken
         self._spans: deque[_Span] = deque()  # still to be done
@@ -248,8 +249,14 @@ class Stream:
             self._end("refused", tr("the controller refused line ") + " ".join(parts[1:]))
         elif self._is_place(text):
             known = self._place(text) or not words.done_lines
-        elif parts[0] != words.greets:
-            known = False
+        elif self.state == "starting":
+            known = parts[0] == words.greets
+            self._said_first.add(text)
+        elif text in self._said_first:  # it has forgotten lines, modes and perhaps its zero
+            self._end("lost", tr("the controller has started anew in the middle of the run"))
+            return
+        else:
+            known = parts[0] == words.greets
         if known:
             self._heard_at, self._nonsense = self._now(), 0
             if self.state == "starting":

@@ -472,6 +472,24 @@ class ForeignAnswersTest(unittest.TestCase):
         stream.pump()
         self.assertEqual(stream.taken, 60)
 
+    def test_a_controller_that_starts_anew_gets_no_further_line(self):
+        others = LinkWords(takes="ok", tells="<", asks=b"?", numbers=False, done_lines=False)
+        for words, opening, answer in (
+            (LinkWords(lines_ahead=60), b"ready 32\n", b"taken\n"),
+            (others, b"\r\nSome controller 2.4\r\n<Idle>\n", b"ok\n<Idle>\n"),
+        ):
+            clock, wire = itertools.count(), Babbler([opening, answer, answer, opening])
+            stream = Stream(wire, iter(self.LINES), words, lambda clock=clock: next(clock) * 0.01)
+            for _ in range(3):
+                stream.pump()
+            self.assertEqual(stream.state, "running")
+            sent = stream.sent
+            stream.pump()
+            with self.subTest(opening=opening):
+                self.assertEqual((stream.state, stream.sent), ("lost", sent))
+                self.assertIn("has started anew", stream.why)
+                self.assertTrue(wire.sent.endswith(words.stops))
+
     @settings(max_examples=400, deadline=None)
     @given(
         st.lists(
