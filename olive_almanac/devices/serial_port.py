@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import threading
 
@@ -46,7 +47,10 @@ class SerialWire:
 
     def read(self) -> bytes:
         """Return what has arrived, b"" for nothing.  Raises OSError when the line is gone."""
-        return bytes(self._line.read(65536))
+        try:
+            return bytes(self._line.read(65536))
+        except OSError as problem:  # the library says “returned no data” of a cable that is pulled
+            raise OSError(errno.EIO, tr("Nothing answers there: cable, power?")) from problem
 
     def close(self) -> None:
         """Hang up.  A line that takes nothing any more keeps the system waiting half a minute for

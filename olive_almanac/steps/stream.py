@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
-from olive_almanac.core.words import tr
+from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.ports import Wire
 
 __all__ = ["BY_HAND", "LinkWords", "State", "Stream", "lines_of"]
@@ -68,7 +68,8 @@ class _Span:
 
 def _told(problem: OSError) -> str:
     return tr(
-        "the connection was lost ({strerror})", strerror=(problem.strerror or str(problem)).lower()
+        "the connection was lost ({strerror})",
+        strerror=mid_sentence(problem.strerror or str(problem)),
     )
 
 

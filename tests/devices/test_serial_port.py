@@ -84,8 +84,10 @@ class SerialWireTest(unittest.TestCase):
         self.assertEqual(wire.read(), b"")
         os.close(near_end)
         os.close(far_end)
-        with self.assertRaises(OSError):
-            wire.read()
+        stream = Stream(wire, iter([(LINE, "A1")]), LinkWords(), lambda: 0.0)
+        stream.pump()
+        told = "the connection was lost (nothing answers there: cable, power?)"
+        self.assertEqual((stream.state, stream.why), ("lost", told))
         with self.assertRaises(OSError):
             wire.write(b"\x18")
         wire.close()
