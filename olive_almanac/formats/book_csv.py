@@ -42,6 +42,7 @@ HEADS = (
     "written",
     "prepared",
     "notes",
+    "simulated",
 )
 Line = tuple[Entry, Machine, Stock, str, str]
 
@@ -87,6 +88,7 @@ def write_book_csv(lines: Iterable[Line]) -> str:
                 cell_text(entry.written),
                 cell_text("" if entry.recipe.is_plain else entry.recipe.line),
                 cell_text(entry.notes),
+                "yes" if e.simulated else "",
                 *(factor.of(s) for factor in further),
             ]
         )

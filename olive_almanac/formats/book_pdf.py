@@ -39,6 +39,11 @@ def _numbers(entry: Entry, unit: str) -> str:
     return ", ".join((f"{percent_text(setting.power)} %", speed, *setting_words(setting, unit)))
 
 
+def _state_words(entry: Entry, state: str) -> str:
+    """The state of an entry, and that no machine has burnt it, where only the stand-in has."""
+    return tr("{state}, simulated", state=state) if entry.evidence.simulated else state
+
+
 class _Book:
     """Lays out pages one after the other and remembers on which page each stock begins."""
 
@@ -127,9 +132,7 @@ def _contents(book: _Book, lines: Sequence[Line], pages: dict[str, int]) -> None
         book.page.text(
             LEFT, book.y, tr("{machine}, {count} settings", machine=machine.label, count=count), 11
         )
-        book.page.text(
-            book.right, book.y, str(pages.get(tr("machine {uid}", uid=uid), "")), 11, align="right"
-        )
+        book.page.text(book.right, book.y, str(pages.get(f"machine {uid}", "")), 11, align="right")
         book.y += ROW
     book.room(ROW)
     book.page.text(LEFT, book.y, tr("Index by stock, at the end"), 11)
@@ -138,7 +141,8 @@ def _contents(book: _Book, lines: Sequence[Line], pages: dict[str, int]) -> None
 def _entry(book: _Book, entry: Entry, stock: Stock, state: str, reason: str, unit: str) -> None:
     page = book.page
     page.fitted(LEFT, book.y, f"{stock.label}, {TASK_WORDS[entry.task]}", 120, 12, SANS_BOLD)
-    page.text(book.right, book.y, state, 11, SANS_BOLD, align="right")
+    words = _state_words(entry, state)
+    page.text(book.right, book.y, words, 11, SANS_BOLD, align="right")
     page.fitted(LEFT, book.y + 6, _numbers(entry, unit), book.right - LEFT, 12, SERIF)
     margin, told = entry.evidence.margins.speed, [reason]
     if margin is not None:
@@ -173,11 +177,7 @@ def _index(book: _Book, lines: Sequence[Line], pages: dict[str, int]) -> None:
             LEFT, book.y, f"{stock.label}, {TASK_WORDS[entry.task]}, {machine.name}", 150, 10, SANS
         )
         book.page.text(
-            book.right,
-            book.y,
-            str(pages.get(tr("entry {uid}", uid=entry.uid), "")),
-            10,
-            align="right",
+            book.right, book.y, str(pages.get(f"entry {entry.uid}", "")), 10, align="right"
         )
         book.y += ROW - 1
 
@@ -205,13 +205,15 @@ def write_wall_card(
     ):
         book.room(15)
         page.fitted(LEFT, book.y, f"{stock.label}, {TASK_WORDS[entry.task]}", 110, 12, SANS_BOLD)
-        page.text(book.right, book.y, state, 10, align="right")
+        page.text(book.right, book.y, _state_words(entry, state), 10, align="right")
         page.fitted(LEFT, book.y + 7, _numbers(entry, speed_unit), book.right - LEFT, 15, SERIF)
         if not entry.recipe.is_plain:
             page.fitted(LEFT, book.y + 11.5, entry.recipe.line, book.right - LEFT, 9, SANS)
             book.y += 4
         page.line(LEFT, book.y + 10, book.right, book.y + 10)
         book.y += 16
+    book.room(5)
+    page.fitted(LEFT, book.y - 1, CAUTION, book.right - LEFT, 9, SANS)
     return book.done()
 
 
@@ -250,7 +252,11 @@ def write_label(
     page.fitted(
         3,
         32,
-        tr("{state}, written {written}", state=state, written=day_text(entry.written)),
+        tr(
+            "{state}, written {written}",
+            state=_state_words(entry, state),
+            written=day_text(entry.written),
+        ),
         page.width - 6,
         7,
         SANS,

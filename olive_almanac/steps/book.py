@@ -183,7 +183,10 @@ def clip_text(entry: Entry, machine: Machine, stock: Stock, state: str, unit: st
         speed_text(setting.speed_mm_s, unit),
         *setting_words(setting, unit),
     )
-    return ", ".join(parts) + f" ({mid_sentence(STATE_WORDS[state][0])})"
+    told = [mid_sentence(STATE_WORDS[state][0])]
+    if entry.evidence.simulated:
+        told.append(tr("simulated"))
+    return f"{', '.join(parts)} ({', '.join(told)})"
 
 
 class BookPresenter:

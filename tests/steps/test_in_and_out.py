@@ -21,8 +21,10 @@ from olive_almanac.core.materials.catalogue import Permission
 from olive_almanac.core.records.entry import Evidence, Margins
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.formats.book_pdf import write_book, write_wall_card
+from olive_almanac.formats.book_csv import write_book_csv
+from olive_almanac.formats.book_pdf import write_book, write_label, write_wall_card
 from olive_almanac.formats.tone_csv import write_tone_csv
+from olive_almanac.steps.book import clip_text
 from olive_almanac.steps.decide import Basis, question_of, work_out
 from olive_almanac.steps.session import Session, read_all
 from olive_almanac.steps.share import (
@@ -35,6 +37,7 @@ from olive_almanac.steps.share import (
     write_wall_card_work,
 )
 from olive_almanac.storage.library import Library
+from tests.core.test_words_and_numbers import german
 from tests.demo_shop import copy_demo
 from tests.samples import (
     ALLOWED,
@@ -166,10 +169,35 @@ class FilesTest(StepsCase):
         ]
         self.assertGreater(len(pages), 10)
         at = next(n for n, text in enumerate(pages, 1) if text.startswith("North Bench 10 W"))
-        self.assertIn(str(at), pages[1])
+        self.assertRegex(pages[1], rf"North Bench 10 W, 45 settings\s+{at}\b")
+        with german():
+            of_book = pypdf.PdfReader(io.BytesIO(write_book(lines, day=DAY))).pages
+        self.assertRegex(of_book[1].extract_text(), rf"North Bench 10 W, 45 .*\s+{at}\b")
         card = pypdf.PdfReader(io.BytesIO(write_wall_card(LONG, lines, day=DAY, paper="letter")))
         self.assertGreater(len(card.pages), 3)
         self.assertAlmostEqual(float(card.pages[0].mediabox.width), 612, delta=0.5)
+
+    def test_what_the_stand_in_burnt_says_so_on_every_page_and_line(self):
+        entry = sample_entry()
+        played = replace(entry, evidence=replace(entry.evidence, simulated=True))
+        for one, said in ((entry, False), (played, True)):
+            line = (one, LONG, BIRCH, "Proven", "until then")
+            pages = {
+                "book": write_book([line], day=DAY),
+                "wall card": write_wall_card(LONG, [line], day=DAY),
+                "label": write_label(one, LONG, BIRCH, "Proven"),
+            }
+            for name, data in pages.items():
+                text = " ".join(
+                    page.extract_text() for page in pypdf.PdfReader(io.BytesIO(data)).pages
+                )
+                with self.subTest(name, said=said):
+                    self.assertEqual("Proven, simulated" in text, said)
+                    self.assertEqual("not a certification" in text, name != "label")
+            (row,) = csv.DictReader(io.StringIO(write_book_csv([line])))
+            self.assertEqual(row["simulated"] == "yes", said)
+            clip = clip_text(one, LONG, BIRCH, "proven", "mm/s")
+            self.assertEqual(clip.endswith("(proven, simulated)"), said)
 
     def test_a_label_needs_an_entry(self):
         self.assertIn("label.pdf", self.done(label_work(self.session, self.place / "label.pdf")))
