@@ -342,6 +342,26 @@ class AtTheMachineTest(JobsCase):
         self.assertEqual(page.presenter.job.progress[0].by, "/dev/ttyTEST0")
         self.assertEqual(len(page.presenter.job.progress[0].ticks), 7)
 
+    def test_while_a_real_head_is_held_the_beam_is_looked_at(self):
+        _, panel = self.written()
+        self.session.remember(port="/dev/ttyTEST0")
+        panel.show_run()
+        for n in range(7):
+            self.key(Qt.Key.Key_Space, widget=panel.findChildren(QCheckBox)[n])
+        self.click(panel.main)
+        self.wait_for(lambda: panel.main.text() == "Start the beam")
+        services = replace(self.window.services, open_port=lambda *_: StandInWire(LONG, pace=1.0))
+        with mock.patch.object(self.window, "services", services):
+            self.click(panel.main)
+        self.addCleanup(panel.runner.stop)  # else the window asks whether it may close
+        self.wait_for(lambda: panel.runner.state == "running")
+        self.click(panel.main)
+        self.assertEqual(panel.now.text(), "See that the beam is off; if not, press Stop.")
+        self.click(panel.main)
+        self.assertNotIn("beam is off", panel.now.text())
+        self.key(Qt.Key.Key_Escape, widget=panel)
+        self.wait_for(lambda: not panel.runner.is_going)
+
 
 class TellingTest(JobsCase):
     def test_by_keys_a_finding_is_answered_and_pieces_are_told(self):
