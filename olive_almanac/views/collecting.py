@@ -5,7 +5,7 @@ it walks through the widgets.  A widget in such a circle is destroyed there and 
 of what looks at it.
 
 What was freed lies scattered between what is kept, and the C library holds on to it: each look at a
-page would leave the program a little larger.  It is handed back after a whole collection.
+page would leave the program a little larger.  It is handed back as soon as there is a rest.
 """
 
 from __future__ import annotations
@@ -27,6 +27,7 @@ class Collector(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self._since_middle = self._since_oldest = 0  # objects made since these were collected
+        self._holds_on = False  # much was freed since memory was handed back
         self._timer = QTimer(self, interval=EVERY_MS)
         self._timer.timeout.connect(self._collect)
 
@@ -46,19 +47,27 @@ class Collector(QObject):
         """
         made, most = gc.get_count()[0], gc.get_threshold()
         if made <= most[0]:
+            self._rest()
             return
         self._since_middle += made
         self._since_oldest += made
         dragged = QGuiApplication.mouseButtons() != Qt.MouseButton.NoButton
         if self._since_oldest > math.prod(most) and not dragged:
             gc.collect(2)
-            give_back()
             self._since_oldest = self._since_middle = 0
+            self._holds_on = True
         elif self._since_middle > most[0] * most[1]:
             gc.collect(1)
             self._since_middle = 0
+            self._holds_on = True
         else:
             gc.collect(0)
+
+    def _rest(self) -> None:
+        """Use the time in which nothing much happens."""
+        if self._holds_on:
+            give_back()
+            self._holds_on = False
 
 
 def give_back() -> None:
