@@ -97,6 +97,8 @@ def _burn(session: Session) -> Progress:
     word, active = tr("not yet"), session.active
     if active is not None and active.burnt:
         word = _share(len(active.burnt), len(active.trial.cells), tr("burnt"))
+    elif active is not None and active.run.started:
+        word = tr("begun")
     elif active is not None:
         word = tr("waiting")
     return Progress(_status(session, "burn"), word)

@@ -131,6 +131,7 @@ class BurnKeysTest(ShopCase):
         self.wait_for(lambda: page.armed)
         self.press("Start the beam")
         self.wait_for(lambda: page.presenter.state == "running")
+        self.assertEqual(self.window.rail.buttons[2].word, "begun")
         self.press("Hold")
         self.assertIn("See that the beam is off; if not, press Stop.", self.labels())
         self.press("Go on")

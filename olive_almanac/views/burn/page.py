@@ -70,7 +70,7 @@ class BurnPage(StationPage):
         self.presenter = BurnPresenter(
             self.session, self, window.make_bench, services.now, services.connect, services.seconds
         )
-        self._told_on_rail = -1  # how many burnt cells the rail shows
+        self._told_on_rail = (-1, "")  # how many burnt cells the rail shows, of a run begun when
         self.timer = Pump(self, self.presenter, self._pump_failed)
         self.timer.pumped.connect(self._look_for_alarm)
         self._disarm = QTimer(self)
@@ -282,8 +282,9 @@ class BurnPage(StationPage):
             return
         cell, broke_off = self.presenter.current, self.presenter.broke_off
         burnt, cells = len(active.burnt), len(active.trial.cells)
-        if burnt != self._told_on_rail:
-            self._told_on_rail = burnt
+        on_rail = (burnt, active.run.started)
+        if on_rail != self._told_on_rail:
+            self._told_on_rail = on_rail
             self.main_window.rail.refresh(self.main_window.station)
         self.title.setText(tr("Burn {trial}", trial=mid_sentence(active.trial.name)))
         if broke_off:
