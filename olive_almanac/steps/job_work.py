@@ -614,6 +614,7 @@ def write_job_files(
             blocks.append(block)
             yield called
         program = b"".join(blocks)
+        blocks.clear()
         sheet = wish.sheets[run.sheet] if wish.sheets else None
         for _ in _checking(program, run, sheet, "written"):
             yield called

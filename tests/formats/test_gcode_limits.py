@@ -6,8 +6,10 @@ import itertools
 import re
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 from olive_almanac.core.records.setting import Setting
+from olive_almanac.formats import gcode_check
 from olive_almanac.formats.gcode import _comment, _number, setting_comment, write_gcode
 from olive_almanac.formats.gcode_check import CheckLimits, check_gcode, check_lines
 from tests.formats.test_gcode import HEAD, LIMITS, SQUARE, codes
@@ -312,6 +314,15 @@ class EdgeTest(unittest.TestCase):
         found = check_gcode(SQUARE.replace("S500", "S1200"), LIMITS).findings
         self.assertEqual([(one.code, one.where) for one in found], [("over-power", "line 6")])
         self.assertEqual(found[0].text, "Line 6 asks for S1200; this machine takes 0 to 1000.")
+
+    def test_a_program_is_parted_into_the_same_lines_in_pieces_of_any_size(self):
+        parted = ("G1 X401\n", "G1 X1\r\n", "\r\n\n", "G1 X1\x0bX2\n", "(a\x85b)\r\n", "G1 X401")
+        text = HEAD + INSIDE + "".join(parted) * 3
+        whole = check_gcode(text, LIMITS)
+        self.assertGreater(len(whole.findings), 9)
+        for size in range(len(text) + 2):
+            with mock.patch.object(gcode_check, "PIECE", size):
+                self.assertEqual(check_gcode(text, LIMITS), whole, size)
 
     def test_moves_are_counted_and_long_files_tell_how_far_they_are(self):
         self.assertEqual(check_gcode(SQUARE, LIMITS).moves, 6)
