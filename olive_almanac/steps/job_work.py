@@ -107,6 +107,7 @@ USUAL_KERF_MM, USUAL_KERF_SD_MM = 0.18, 0.05  # where none was measured (common 
 JAMS_AT_MOST, LOOSE_MM = 0.10, 0.20  # beyond which a joint is told of
 USUAL_RATE = 30.0  # an hour of machine and person where the machine has none (no source)
 PAPER = "#ffffff"
+MOST_BYTES = 300_000_000  # of a job's programs in all
 MELTS = ("Foam and rubber", "Plastic")  # cut in three rounds, so that neighbours cool
 ROUNDS_OF_MELTING = 3
 
@@ -602,6 +603,7 @@ def write_job_files(
         raise CannotWrite(tr("Not one copy has room on a sheet, so there is nothing to write."))
     said = {task.group: task.setting for task in wish.tasks if task.setting is not None}
     contents: dict[Path, str | bytes] = {}
+    size = 0
     for run in plan.runs:
         called = wish.job.sheet_words(run.sheet, run.side)
         yield called
@@ -612,6 +614,16 @@ def write_job_files(
         blocks: list[bytes] = []
         for block in job_blocks(run, said, *head):
             blocks.append(block)
+            size += len(block)
+            if size > MOST_BYTES:
+                raise CannotWrite(
+                    tr(
+                        "The programs of this job would be larger than {most} MB, more than "
+                        "controllers take. Engrave with a wider line pitch, smaller, or fewer "
+                        "copies at a time. Nothing was written.",
+                        most=MOST_BYTES // 1_000_000,
+                    )
+                )
             yield called
         program = b"".join(blocks)
         blocks.clear()

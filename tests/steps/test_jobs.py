@@ -10,10 +10,12 @@ from unittest import mock
 import numpy as np
 from PIL import Image
 
+from olive_almanac.core.errors import CannotWrite
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Sheet
 from olive_almanac.formats.gcode_check import check_gcode
+from olive_almanac.steps import job_work
 from olive_almanac.steps.find import find_jobs
 from olive_almanac.steps.job_lie import lies_like, with_lie_of, with_origin, with_touched
 from olive_almanac.steps.job_work import limits_of_run
@@ -268,6 +270,20 @@ class JobTest(JobCase):
         self.assertTrue(check_gcode((folder / "sheet-1.nc").read_text(), limits).safe)
         self.assertEqual(len(self.jobs.job.placed), 4)
         self.assertEqual(self.jobs.job.written, "2026-04-14T12:00:00+00:00")
+
+    def test_programs_that_no_controller_would_take_are_refused_and_nothing_is_written(self):
+        self.bring_in()
+        (program,) = self.write().glob("sheet-1.nc")
+        size, before = program.stat().st_size, program.read_bytes()
+        with mock.patch.object(job_work, "MOST_BYTES", size):
+            self.write()
+        self.jobs.set_number("copies", "2")
+        with (
+            mock.patch.object(job_work, "MOST_BYTES", size),
+            self.assertRaisesRegex(CannotWrite, "wider line pitch, smaller, or fewer copies"),
+        ):
+            self.write()
+        self.assertEqual(program.read_bytes(), before)
 
     def test_a_copy_moved_onto_a_clamp_is_told_and_its_file_refused(self):
         self.bring_in()
