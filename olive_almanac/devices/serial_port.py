@@ -49,7 +49,7 @@ class SerialWire:
         """Return what has arrived, b"" for nothing.  Raises OSError when the line is gone."""
         try:
             return bytes(self._line.read(65536))
-        except OSError as problem:  # the library says “returned no data” of a cable that is pulled
+        except OSError as problem:  # of a pulled cable the library says "returned no data"
             raise OSError(errno.EIO, tr("Nothing answers there: cable, power?")) from problem
 
     def close(self) -> None:

@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from olive_almanac.core.dates import day_text
-from olive_almanac.core.records.entry import Entry
+from olive_almanac.core.records.entry import Entry, said_state
 from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import TASK_WORDS
@@ -37,11 +37,6 @@ def _numbers(entry: Entry, unit: str) -> str:
     setting = entry.setting
     speed = speed_text(setting.speed_mm_s, unit)
     return ", ".join((f"{percent_text(setting.power)} %", speed, *setting_words(setting, unit)))
-
-
-def _state_words(entry: Entry, state: str) -> str:
-    """The state of an entry, and that no machine has burnt it, where only the stand-in has."""
-    return tr("{state}, simulated", state=state) if entry.evidence.simulated else state
 
 
 class _Book:
@@ -141,8 +136,7 @@ def _contents(book: _Book, lines: Sequence[Line], pages: dict[str, int]) -> None
 def _entry(book: _Book, entry: Entry, stock: Stock, state: str, reason: str, unit: str) -> None:
     page = book.page
     page.fitted(LEFT, book.y, f"{stock.label}, {TASK_WORDS[entry.task]}", 120, 12, SANS_BOLD)
-    words = _state_words(entry, state)
-    page.text(book.right, book.y, words, 11, SANS_BOLD, align="right")
+    page.text(book.right, book.y, said_state(entry, state), 11, SANS_BOLD, align="right")
     page.fitted(LEFT, book.y + 6, _numbers(entry, unit), book.right - LEFT, 12, SERIF)
     margin, told = entry.evidence.margins.speed, [reason]
     if margin is not None:
@@ -205,7 +199,7 @@ def write_wall_card(
     ):
         book.room(15)
         page.fitted(LEFT, book.y, f"{stock.label}, {TASK_WORDS[entry.task]}", 110, 12, SANS_BOLD)
-        page.text(book.right, book.y, _state_words(entry, state), 10, align="right")
+        page.text(book.right, book.y, said_state(entry, state), 10, align="right")
         page.fitted(LEFT, book.y + 7, _numbers(entry, speed_unit), book.right - LEFT, 15, SERIF)
         if not entry.recipe.is_plain:
             page.fitted(LEFT, book.y + 11.5, entry.recipe.line, book.right - LEFT, 9, SANS)
@@ -254,7 +248,7 @@ def write_label(
         32,
         tr(
             "{state}, written {written}",
-            state=_state_words(entry, state),
+            state=said_state(entry, state),
             written=day_text(entry.written),
         ),
         page.width - 6,

@@ -19,6 +19,7 @@ from olive_almanac.core.records.entry import (
     State,
     Subject,
     proved_chance,
+    said_state,
 )
 from olive_almanac.core.records.factors import setting_words
 from olive_almanac.core.records.machine import Machine
@@ -183,10 +184,8 @@ def clip_text(entry: Entry, machine: Machine, stock: Stock, state: str, unit: st
         speed_text(setting.speed_mm_s, unit),
         *setting_words(setting, unit),
     )
-    told = [mid_sentence(STATE_WORDS[state][0])]
-    if entry.evidence.simulated:
-        told.append(tr("simulated"))
-    return f"{', '.join(parts)} ({', '.join(told)})"
+    told = said_state(entry, mid_sentence(STATE_WORDS[state][0]))
+    return f"{', '.join(parts)} ({told})"
 
 
 class BookPresenter:

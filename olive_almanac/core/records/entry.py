@@ -30,6 +30,7 @@ __all__ = [
     "Subject",
     "as_rehearsed",
     "proved_chance",
+    "said_state",
     "state_of",
 ]
 
@@ -267,6 +268,11 @@ def as_rehearsed(entry: Entry) -> Entry:
         return entry
     says = tr("Simulated: burnt on the stand-in bench, never on the machine.")
     return replace(entry, origin="guess", evidence=Evidence(says=says, simulated=True), proofs=())
+
+
+def said_state(entry: Entry, state: str) -> str:
+    """Return the word for an entry's state as it leaves the program: with what no machine burnt."""
+    return tr("{state}, simulated", state=state) if entry.evidence.simulated else state
 
 
 def proved_chance(good: int) -> float:
