@@ -114,11 +114,12 @@ def _twice(flats: Sequence[Floats], kept: list[int]) -> list[DrawingFinding]:
     start, end, owner = start[real], end[real], owner[real]
     found = overlaps_of(start, end)
     shared = found.covered_mm
-    if shared <= LEAST_SHARED_MM:
+    if found.all and shared <= LEAST_SHARED_MM:
         return []
     pairs = np.sort(owner[found.earlier].astype(np.int64) * len(flats) + owner[found.later])
     pairs = pairs[np.diff(pairs, prepend=-1) > 0]  # np.unique takes 60 times as long for millions
-    x, y = start[found.later[int(found.shared_mm.argmax())]].tolist()
+    worst = found.later[found.shared_mm.argmax()] if len(found.later) else 0
+    x, y = start[worst].tolist()
     several = (divmod(pair, len(flats)) for pair in pairs[:MOST_PAIRS_NAMED].tolist())
     named = tuple(dict.fromkeys(itertools.chain(*several)))[:NAMED_PATHS]
     much = number_text(shared, 0)

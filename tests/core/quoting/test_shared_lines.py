@@ -109,6 +109,10 @@ class OverlapsTest(unittest.TestCase):
         ]
         (told,) = findings_of(paths, flats)
         self.assertEqual(told.says.partition(" of ")[0], f"More than {found.covered_mm:.0f} mm")
+        heights = start[:n, 1].tolist()
+        apart = [np.array([[k / 50, y], [k / 50 + 60, y]]) for k, y in enumerate(heights)]
+        (told,) = findings_of(paths[:n], apart)
+        self.assertEqual(told.says.partition(" of ")[0], "More than 0 mm")
         (told,) = findings_of(paths[:2], flats[:2])
         self.assertRegex(told.says, "^[56].* mm of line lie on top")
 
