@@ -56,7 +56,7 @@ class PlanCase(ShopCase):
         """Type into a field and wait until the trial follows."""
         self.assertTrue(self.fields[key].isVisible(), key)
         self.retype(self.fields[key], text)
-        self.wait_for(lambda: self.page().presenter.plan is not None and check(self.trial))
+        self.trial_becomes(check)
 
 
 class FirstCellsTest(ShopCase):
@@ -156,11 +156,7 @@ class FieldsTest(PlanCase):
         ):
             with self.subTest(kind=kind):
                 self.choose_word(choices.kind, words)
-                self.wait_for(
-                    lambda kind=kind: (
-                        self.page().presenter.plan is not None and self.trial.kind == kind
-                    )
-                )
+                self.trial_becomes(lambda t, kind=kind: t.kind == kind)
                 self.assertEqual(self.clipped(), [])
                 self.becomes(key, text, check)
 
@@ -177,7 +173,7 @@ class FieldsTest(PlanCase):
         self.becomes("pulse", "35", lambda t: {c.setting.pulse_khz for c in t.cells} == {35.0})
         self.becomes("pulse", "", lambda t: {c.setting.pulse_khz for c in t.cells} == {0.0})
         self.choose_word(choices.up.name, "Pulse")
-        self.wait_for(lambda: len({c.setting.pulse_khz for c in self.trial.cells}) == 5)
+        self.trial_becomes(lambda t: len({c.setting.pulse_khz for c in t.cells}) == 5)
         rates = {c.setting.pulse_khz for c in self.trial.cells}
         self.assertEqual((min(rates), max(rates)), (20.0, 80.0))
         self.assertEqual(self.clipped(), [])
@@ -185,7 +181,7 @@ class FieldsTest(PlanCase):
     def test_factors_spacing_order_beam_and_marks_are_picked(self):
         choices = self.page().choices
         self.choose_word(choices.up.name, "Focus")
-        self.wait_for(lambda: len({c.setting.focus_mm for c in self.trial.cells}) == 5)
+        self.trial_becomes(lambda t: len({c.setting.focus_mm for c in t.cells}) == 5)
         self.assertEqual(
             len({c.setting.power for c in self.trial.cells}), 1
         )  # what varied before is held now
@@ -212,15 +208,13 @@ class FieldsTest(PlanCase):
 
     def test_engraving_has_pitch_crossed_lines_and_its_own_kinds(self):
         self.choose_word(self.window.subject_line.task, "engr")
-        self.wait_for(
-            lambda: self.page().presenter.plan is not None and self.trial.task == "engrave"
-        )
+        self.trial_becomes(lambda t: t.task == "engrave")
         self.becomes("pitch", "0.2", lambda t: {c.setting.pitch_mm for c in t.cells} == {0.2})
         self.choose_word(self.page().choices.pickers["crosshatch"], "yes")
         self.assertTrue(all(cell.setting.crosshatch for cell in self.trial.cells))
         for words, kind in (("greyscale", "grey"), ("line-pitch", "pitch")):
             self.choose_word(self.page().choices.kind, words)
-            self.wait_for(lambda kind=kind: self.trial.kind == kind)
+            self.trial_becomes(lambda t, kind=kind: t.kind == kind)
             self.assertEqual(self.clipped(), [])
 
     def test_bad_levels_mark_their_field_and_say_why(self):
@@ -298,9 +292,7 @@ class SheetTest(PlanCase):
         self.wait_for(lambda: self.session.subject.stock.sheets[0].used_mm)
         self.assertEqual(self.session.subject.stock.sheets[0].used_mm, (first,))
         self.alt(Qt.Key.Key_2)
-        self.wait_for(
-            lambda: self.page().presenter.plan is not None and self.trial.area_mm != first
-        )
+        self.trial_becomes(lambda t: t.area_mm != first)
         left, low, *_ = self.trial.area_mm
         self.assertTrue(left >= first[2] or low >= first[3])
 
@@ -498,7 +490,7 @@ class OutlookTest(PlanCase):
         self.suggest("grid")
         self.assertIn("24 cells", self.page().short.basis.text())
         self.press("Next cells")
-        self.wait_for(lambda: self.page().presenter.plan is not None and self.trial.kind == "next")
+        self.trial_becomes(lambda t: t.kind == "next")
         self.assertTrue(2 <= len(self.trial.cells) <= 8)
         self.assertIn("teach most", self.page().short.basis.text())
 

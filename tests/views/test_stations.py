@@ -64,6 +64,15 @@ class ShopCase(WindowCase):
         self.alt(Qt.Key.Key_2)
         self.suggest("grid")
 
+    def trial_becomes(self, check):
+        """Wait until the plan's trial is so; while one is worked out there is none."""
+
+        def is_so():
+            plan = self.page().presenter.plan
+            return plan is not None and check(plan.trial)
+
+        self.wait_for(is_so)
+
     def suggest(self, kind):
         """Have a kind of trial suggested, and wait for it."""
         self.page().presenter.suggest(kind)
@@ -286,7 +295,7 @@ class PlanTest(ShopCase):
         self.plan_grid()
         page = self.page()
         self.retype(page.choices.fields["power_steps"], "3")
-        self.wait_for(lambda: len(page.presenter.plan.trial.cells) == 18)
+        self.trial_becomes(lambda t: len(t.cells) == 18)
         self.assertEqual(page.short.values["Cells"][0].text(), "18")
         self.retype(page.choices.fields["speed_to"], "-5")
         self.wait_for(lambda: page.presenter.plan is None)
@@ -302,7 +311,7 @@ class PlanTest(ShopCase):
         self.click(field)
         self.key(Qt.Key.Key_Up, widget=field)
         self.assertEqual(field.text(), "2")
-        self.wait_for(lambda: self.page().presenter.plan.trial.cells[0].setting.passes == 2)
+        self.trial_becomes(lambda t: t.cells[0].setting.passes == 2)
 
     def test_refused_cells_are_counted_with_the_reason(self):
         self.plan_grid()
