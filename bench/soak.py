@@ -2,7 +2,7 @@
 
 Prints one line a figure with the bar that it must keep.  A seed gives other plans, readings, poison
 and moments of kills; SOAK_MINUTES is how long the window is used (120), SOAK_SHARE how much of the
-counts is done (1).  The long use runs beside the other parts.
+counts is done (1).  The long use begins alone, and once it has settled the other parts run beside.
 """
 
 from __future__ import annotations
@@ -58,6 +58,8 @@ ROOT = Path(__file__).parents[1]
 SHARE = float(os.environ.get("SOAK_SHARE", "1"))
 MINUTES = float(os.environ.get("SOAK_MINUTES", "120"))
 SLOW_S = 10.0
+SETTLES_S = min(600.0, 60 * MINUTES / 3)
+REST_S = 2.0  # in which the window tidies up
 KILLS_OF_ONE = 100  # library, before the next is begun
 NETWORK = ("socket.connect", "socket.bind", "socket.getaddrinfo", "socket.sendto")
 
@@ -429,14 +431,14 @@ def use(rng: random.Random) -> Iterator[Figure]:
     def measured() -> tuple[float, int, int]:
         case.window.change_scale(0)
         case.wait_for(lambda: not case.window.is_busy, 60)
-        case.settle(200)
+        case.settle(round(1000 * REST_S))
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
         pages = int(Path("/proc/self/statm").read_text().split()[1])
         memory = pages * resource.getpagesize() / 1e6
         return memory, len(QApplication.allWidgets()), threading.active_count()
 
     end = time.monotonic() + 60 * MINUTES
-    settled = time.monotonic() + min(600.0, 60 * MINUTES / 3)
+    settled = time.monotonic() + SETTLES_S
     before: tuple[float, int, int] | None = None
     told = settled
     while time.monotonic() < end:
@@ -466,6 +468,7 @@ def main() -> int:
     if sys.argv[1:]:
         return tell(sys.argv[1], *map(int, sys.argv[2:3]))
     using = subprocess.Popen(command(use.__name__), cwd=ROOT, preexec_fn=lambda: os.nice(PATIENCE))
+    time.sleep(SETTLES_S)
     commands = [command(part.__name__) for part in LONGEST_FIRST]
     with ThreadPoolExecutor(os.cpu_count()) as cores:
         bad = list(cores.map(lambda one: subprocess.run(one, cwd=ROOT).returncode, commands))

@@ -87,6 +87,16 @@ class CollectingTest(WindowCase):
         self.wait_for(lambda: destroyed_in)
         self.assertEqual(len(made), 2 * young * middle * old)
 
+    def test_what_is_old_goes_in_a_rest_after_little_was_made(self):
+        self.open()
+        self.settle(2000)  # what was made to open it
+        destroyed_in, held = [], []
+        held.append(self.old_dialog(destroyed_in))
+        held.clear()
+        made = [[] for _ in range(2 * gc.get_threshold()[0])]
+        self.wait_for(lambda: destroyed_in)
+        self.assertEqual(len(made), 2 * gc.get_threshold()[0])
+
     def test_what_is_old_waits_while_something_is_dragged(self):
         self.open()
         destroyed_in, held = [], []
