@@ -1,6 +1,7 @@
 """The command line in German: its words change, its files, its keys and its verbs do not."""
 
 import csv
+import itertools
 import json
 import os
 import re
@@ -8,6 +9,7 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from dataclasses import dataclass
 from pathlib import Path
 
 from olive_almanac.formats.station_files import write_entry, write_machine, write_stock
@@ -38,20 +40,58 @@ def bones(document):
     return document
 
 
-TOGETHER = """
+SPEAKER = """
 import contextlib, io, json, sys
 from olive_almanac.__main__ import services
 from olive_almanac.cli import command
-told = []
-for words in json.load(sys.stdin):
-    with contextlib.redirect_stdout(io.StringIO()) as out:
-        code = command.main(words, services)
-    told.append([code, out.getvalue()])
-json.dump(told, sys.stdout)
+for line in sys.stdin:
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        try:
+            code = command.main(json.loads(line), services)
+        except SystemExit as ended:
+            code = ended.code
+    print(json.dumps([code or 0, out.getvalue(), err.getvalue()]), flush=True)
 """
 
 
+@dataclass(frozen=True)
+class Told:
+    """How a verb ended and what it said."""
+
+    code: int
+    out: str
+    err: str
+
+
+class Speaker:
+    """A process that speaks a language, for words are chosen as modules load; verb after verb."""
+
+    def __init__(self, language):
+        self._process = subprocess.Popen(
+            [sys.executable, "-c", SPEAKER],
+            cwd=ROOT,
+            env={**os.environ, "OLIVE_ALMANAC_LANGUAGE": language},
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            text=True,
+        )
+
+    def do(self, words):
+        print(json.dumps([str(word) for word in words]), file=self._process.stdin, flush=True)
+        return Told(*json.loads(self._process.stdout.readline()))
+
+    def end(self):
+        self._process.communicate()
+
+
 class GermanCommandLineTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.speakers = {language: Speaker(language) for language in ("de", "en")}
+        for one in cls.speakers.values():
+            cls.addClassCleanup(one.end)
+
     def setUp(self):
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
@@ -63,38 +103,14 @@ class GermanCommandLineTest(unittest.TestCase):
         self.vinyl.write_text(write_stock(VINYL), "utf-8")
 
     def run_verb(self, *words, language="de"):
-        told = subprocess.run(
-            [sys.executable, "-m", "olive_almanac", "--library", self.folder / "library", *words],
-            cwd=ROOT,
-            env={**os.environ, "OLIVE_ALMANAC_LANGUAGE": language},
-            capture_output=True,
-            text=True,
-            timeout=120,
-        )
-        self.assertNotIn("Traceback", told.stderr)
+        told = self.speakers[language].do(("--library", self.folder / "library", *words))
+        self.assertNotIn("Traceback", told.err)
         return told
-
-    def done_together(self, verbs, language):
-        """What each verb says; they share a process, which starts only once."""
-        library = ["--library", str(self.folder / "library")]
-        told = subprocess.run(
-            [sys.executable, "-c", TOGETHER],
-            cwd=ROOT,
-            env={**os.environ, "OLIVE_ALMANAC_LANGUAGE": language},
-            input=json.dumps([library + [str(word) for word in verb] for verb in verbs]),
-            capture_output=True,
-            text=True,
-            timeout=120,
-        )
-        self.assertEqual(told.returncode, 0, told.stderr)
-        ended = json.loads(told.stdout)
-        self.assertEqual({code for code, _ in ended}, {0}, told.stderr)
-        return [said for _, said in ended]
 
     def done(self, *words, language="de"):
         told = self.run_verb(*words, language=language)
-        self.assertEqual(told.returncode, 0, told.stderr)
-        return told.stdout
+        self.assertEqual(told.code, 0, told.err)
+        return told.out
 
     def plan(self, out, *words, language="de"):
         given = ("--machine", self.machine, "--stock", self.stock, "--task", "cut")
@@ -106,17 +122,17 @@ class GermanCommandLineTest(unittest.TestCase):
             self.assertIn(words, told)
         self.assertIn("keine Fotomarken brennen", told)
         refused = self.run_verb("plan", "--task", "cut")
-        self.assertEqual(refused.returncode, 2)
-        self.assertIn("es fehlt: --machine", refused.stderr)
+        self.assertEqual(refused.code, 2)
+        self.assertIn("es fehlt: --machine", refused.err)
         refused = self.run_verb("book", "--confirm", "nobody")
-        self.assertEqual(refused.returncode, 1)
-        self.assertIn("Das Buch hat keinen Eintrag „nobody“", refused.stderr)
+        self.assertEqual(refused.code, 1)
+        self.assertIn("Das Buch hat keinen Eintrag „nobody“", refused.err)
 
     def test_what_must_not_burn_is_refused_in_german(self):
         words = ("--machine", self.machine, "--stock", self.vinyl, "--task", "cut")
         refused = self.run_verb("plan", *words, "--out", self.folder / "no")
-        self.assertEqual(refused.returncode, 1)
-        self.assertIn("Chlorwasserstoff", refused.stderr)
+        self.assertEqual(refused.code, 1)
+        self.assertIn("Chlorwasserstoff", refused.err)
         self.assertFalse((self.folder / "no").exists())
 
     def test_the_same_plan_is_written_in_either_language(self):
@@ -164,7 +180,7 @@ class GermanCommandLineTest(unittest.TestCase):
         kept = json.loads(written.read_text("utf-8"))
         self.assertEqual(kept["thickness_mm"], 3.2)
         refused = self.run_verb("machine", "write", "Große", "--out", self.folder / "x.json")
-        self.assertIn("kein „Große“", refused.stderr)
+        self.assertIn("kein „Große“", refused.err)
         told = self.done("shop", "due", "--machine", "Kleine Diode")
         self.assertIn("Strom aus und abkühlen lassen", told)
 
@@ -188,29 +204,17 @@ class GermanCommandLineTest(unittest.TestCase):
             ("book", "--find", "birch", "--json"),
             ("job", drawing, *given, "--entry", entry, *groups, "--out", burnt, "--json"),
         ]
-        told = [self.done_together(verbs, one) for one in ("de", "en")]
-        for verb, german, english in zip(verbs, *told, strict=True):
+        for verb in verbs:
             with self.subTest(verb=verb[0]):
+                german, english = (self.done(*verb, language=one) for one in ("de", "en"))
                 self.assertEqual(bones(json.loads(german)), bones(json.loads(english)))
 
     def test_each_kind_of_trial_is_the_same_file_in_either_language(self):
         given = ("--machine", self.machine, "--stock", self.stock)
         kinds = (("grid", "cut"), ("kerf", "cut"), ("pitch", "engrave"))
-        for one in ("de", "en"):
-            plans = [
-                (
-                    "plan",
-                    *given,
-                    "--task",
-                    task,
-                    "--kind",
-                    kind,
-                    "--out",
-                    self.folder / f"{kind}-{one}",
-                )
-                for kind, task in kinds
-            ]
-            self.done_together(plans, one)
+        for one, (kind, task) in itertools.product(("de", "en"), kinds):
+            out = self.folder / f"{kind}-{one}"
+            self.done("plan", *given, "--task", task, "--kind", kind, "--out", out, language=one)
         for kind, _ in kinds:
             with self.subTest(kind=kind):
                 trials = [
