@@ -253,11 +253,11 @@ class TwoReadersTest(ReadingCase):
 class KillTest(ReadingCase):
     def test_a_kill_at_any_point_loses_no_reading_that_was_shown(self):
         self.burnt_coupon()
-        trial_id = self.session.active.trial.id
+        trial = self.session.active.trial
+        photo = self.folder / "a.jpg"
+        photo.write_bytes(StandInBench(3).photograph(trial, letters(), nuisances=False))
         code = f"""
 from pathlib import Path
-from olive_almanac.formats.letters import letters
-from olive_almanac.standins.bench import StandInBench
 from olive_almanac.steps.preferences import Preferences
 from olive_almanac.steps.read import ReadPresenter
 from olive_almanac.steps.session import Session
@@ -267,8 +267,8 @@ class View:
 session = Session(Preferences(machine_uid="long-bed", stock_uid="birch-3"))
 session.attach(Library.open(Path({str(self.folder)!r})))
 reader = ReadPresenter(session, View())
-data = StandInBench(3).photograph(session.active.trial, letters(), nuisances=False)
-for item in reader.photo_work(data, "a.jpg", "front"):
+photo = Path({str(photo)!r})
+for item in reader.photo_work(photo.read_bytes(), photo.name, "front"):
     reader.take_photo(item)
 print("photo", flush=True)
 for n in range(24):
@@ -292,11 +292,11 @@ for n in range(24):
             child.wait()
             child.stdout.close()
             other = Library.open(self.folder)
-            kept = {one.cell: one for one in other.readings(trial_id)}
-            run = other.run_of(trial_id)
+            kept = {one.cell: one for one in other.readings(trial.id)}
+            run = other.run_of(trial.id)
             self.assertTrue(set(told[1:]) <= set(kept))
             self.assertEqual(other.photo(run.photos["front"].name)[:2], b"\xff\xd8")
-            self.assertEqual(len(other.other_readings(trial_id)["photo"]), 24)
+            self.assertEqual(len(other.other_readings(trial.id)["photo"]), 24)
             for one in kept.values():
                 self.assertEqual(replace(one, verdict="hangs"), one)
             other.close()
