@@ -172,10 +172,11 @@ def _write_and_swap(contents: Mapping[Path, str | bytes | Iterable[bytes]]) -> N
         for path, part in parts.items():
             os.replace(part, path)
     except OSError as problem:
-        for part in parts.values():
+        raise _AtFile(path, problem) from problem
+    finally:
+        for part in parts.values():  # none is left where all went well
             with contextlib.suppress(OSError):
                 part.unlink(missing_ok=True)
-        raise _AtFile(path, problem) from problem
 
 
 def _pieces(content: str | bytes | Iterable[bytes]) -> Iterable[bytes]:

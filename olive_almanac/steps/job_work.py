@@ -4,7 +4,8 @@ window, for window and command line alike.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+import re
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePath
 from statistics import stdev
@@ -93,6 +94,7 @@ __all__ = [
     "nesting",
     "new_job",
     "piecework_for",
+    "sheet_file",
     "sheets_for",
     "task_with",
     "work_out_job",
@@ -108,6 +110,7 @@ JAMS_AT_MOST, LOOSE_MM = 0.10, 0.20  # beyond which a joint is told of
 USUAL_RATE = 30.0  # an hour of machine and person where the machine has none (no source)
 PAPER = "#ffffff"
 MOST_BYTES = 300_000_000  # of a job's programs in all
+OF_A_SHEET = re.compile(r"[^.]*-\d+(-[^.]*)?\.(nc|svg|dxf)")
 MELTS = ("Foam and rubber", "Plastic")  # cut in three rounds, so that neighbours cool
 ROUNDS_OF_MELTING = 3
 
@@ -594,7 +597,8 @@ def write_job_files(
     result: JobResult, folder: Path, *, checks: Sequence[str] = (), speed_unit: str = "mm/s"
 ) -> Iterator[str]:
     """Write the files of a job, once every program passes the independent checker: for each sheet
-    G-code, SVG and DXF, the job sheet and the job as JSON; all together or not at all.
+    G-code, SVG and DXF, the job sheet and the job as JSON; all together or not at all.  What an
+    earlier layout left of sheets that are no more is deleted.
 
     Yields what is in hand, in words: for a worker.  Raises CannotWrite.
     """
@@ -630,7 +634,7 @@ def write_job_files(
         sheet = wish.sheets[run.sheet] if wish.sheets else None
         for _ in _checking(program, run, sheet, "written"):
             yield called
-        name = called.lower().replace(",", "").replace(" ", "-")
+        name = sheet_file(wish.job, run)
         for what, unlit_blocks in UNLIT_BLOCKS.items():
             unlit = b"".join(unlit_blocks(run, *head))
             report = CheckReport((), 0)
@@ -652,4 +656,31 @@ def write_job_files(
         )
     contents[below(folder, "job.json")] = write_job(result.paper, wish.drawing)
     write_together(contents)
+    _sweep_sheets(folder, contents)
     yield "written"
+
+
+def sheet_file(job: Job, run: SheetRun) -> str:
+    """Return the name, without its end, of the files of a sheet."""
+    return job.sheet_words(run.sheet, run.side).lower().replace(",", "").replace(" ", "-")
+
+
+def _sweep_sheets(folder: Path, written: Collection[Path]) -> None:
+    """Delete files of sheets that are not of the job as it was written: nobody burns them then.
+
+    Raises CannotWrite.
+    """
+    for path in folder.iterdir():
+        if path in written or not OF_A_SHEET.fullmatch(path.name):
+            continue
+        try:
+            path.unlink(missing_ok=True)
+        except OSError as problem:
+            raise CannotWrite(
+                tr(
+                    "{path} is of an earlier layout and cannot be deleted ({strerror}). Delete "
+                    "it yourself, and do not burn it. The new files are written.",
+                    path=path,
+                    strerror=problem.strerror,
+                )
+            ) from problem

@@ -138,6 +138,20 @@ class PagesInGermanTest(WindowCase):
         self.assertEqual(english, [])
         self.assertEqual(self.clipped(), [])
 
+    def test_a_written_job_is_german_and_fits(self):
+        self.window.navigate("jobs")
+        page = self.page()
+        self.wait_for(lambda: page.presenter.is_current and page.presenter.result.paces)
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: page.presenter.job.written)
+        for size in ((1280, 800), (1024, 700)):
+            with self.subTest(size=size):
+                self.window.resize(*size)
+                self.settle(300)
+                self.wait_for(lambda: self.page().presenter.is_current)
+                self.look_at_it()
+                self.assertEqual(self.hidden_keys(), [])
+
     def opened_by(self, key, modifier):
         """Press a key on Decide; return the texts that were not shown before it."""
         self.window.navigate("decide")

@@ -3,9 +3,10 @@ an exercise that is scored.
 """
 
 import math
+from unittest import mock
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QPushButton
+from PySide6.QtWidgets import QDialog, QFileDialog, QPushButton
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.reading import Reading
@@ -172,6 +173,15 @@ class RealLibraryTest(ShopCase):
         self.key(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier, self.page())
         self.assertEqual(self.window.station, "read")
         self.assertEqual(self.session.active.run.by, "machine")
+
+    def test_its_files_go_to_a_stick_by_its_name(self):
+        trial, stick = self.session.active.trial, self.folder.parent / "stick"
+        with mock.patch.object(QFileDialog, "getExistingDirectory", return_value=str(stick)):
+            self.press("Copy to a stick")
+        self.wait_for(lambda: self.page().where.text().startswith("2 of 2 files are in"))
+        called = f"{trial.name.lower().replace(' ', '-')}-{trial.id[:4]}"
+        names = {path.name for path in stick.iterdir()}
+        self.assertEqual(names, {f"{called}.nc", f"{called}.svg"})
 
     def test_a_new_coupon_is_not_done_because_the_last_was(self):
         self.press("It was burnt on the machine")

@@ -172,6 +172,21 @@ class WholeJobTest(JobsCase):
                 self.assertEqual(self.clipped(), [])
                 self.assertEqual(self.hidden_keys(), [])
 
+    def test_a_written_job_goes_to_a_stick_by_its_name(self):
+        self.choose_file()
+        page = self.ready()
+        self.assertFalse(page.copy.isVisible())
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: page.presenter.job.written)
+        stick = self.path.parent / "stick"
+        with mock.patch.object(QFileDialog, "getExistingDirectory", return_value=str(stick)):
+            self.key(Qt.Key.Key_Space, widget=page.copy)
+        self.wait_for(lambda: page.done.text().startswith("2 of 2 files are in"))
+        names = {path.name for path in stick.iterdir()}
+        called = f"plate-{page.presenter.job.uid[:4]}-sheet-1"
+        self.assertEqual(names, {f"{called}.nc", f"{called}.svg"})
+        self.assertEqual(self.clipped(), [])
+
     def test_a_drawing_of_another_library_opens_to_the_right_millimetre(self):
         generator = QSvgGenerator()
         generator.setFileName(str(self.path))

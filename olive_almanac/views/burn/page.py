@@ -4,12 +4,13 @@ to do when it breaks off.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Qt, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices, QKeyEvent
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
 from olive_almanac.core.design.choices import is_hotter
 from olive_almanac.core.errors import AlmanacError
@@ -27,7 +28,6 @@ from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.active import ActiveTrial
 from olive_almanac.steps.burn import BurnPresenter, as_it_lies, check_rest
 from olive_almanac.steps.checklist import checks_of, unticked, unticked_needed
-from olive_almanac.steps.files import write_file
 from olive_almanac.steps.serial_port import words_of
 from olive_almanac.steps.trial_files import burn_folder
 from olive_almanac.views.big_type import InHand, numbers_of
@@ -53,6 +53,7 @@ from olive_almanac.views.parts import (
 )
 from olive_almanac.views.pump import Pump
 from olive_almanac.views.station_page import StationPage
+from olive_almanac.views.stick import stick_key
 from olive_almanac.views.theme import compact, px, scaled_font
 from olive_almanac.views.window import MainWindow
 
@@ -180,11 +181,7 @@ class BurnPage(StationPage):
             tr("Open the folder"), tip=tr("coupon.nc, coupon.svg, coupon.dxf, key.pdf, trial.json")
         )
         open_folder.clicked.connect(self._open_folder)
-        copy = button(
-            tr("Copy to a stick"),
-            tip=tr("copies coupon.nc and coupon.svg to a folder of your choice"),
-        )
-        copy.clicked.connect(self._copy_files)
+        copy = stick_key(self.main_window, self._copies, self.where.setText)
         self.port_key = button(
             tr("Serial port"),
             "plain",
@@ -626,26 +623,14 @@ class BurnPage(StationPage):
             folder = burn_folder(self.main_window.folder, active.trial)
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder)))
 
-    def _copy_files(self) -> None:
-        active = self.session.active
-        folder = QFileDialog.getExistingDirectory(self, tr("Copy the burn file to"))
-        if folder and active is not None:
-            self.session.attempt(lambda: self._copy_into(active.trial, folder))
+    def _copies(self, folder: Path) -> Iterator[str]:
+        """Work that copies the files of the coupon on the desk into a folder."""
+        from olive_almanac.steps.stick import coupon_to  # what a job is computed with comes along
 
-    def _copy_into(self, trial: Trial, folder: str) -> None:
-        source = burn_folder(self.main_window.folder, trial)
-        for name in ("coupon.nc", "coupon.svg"):
-            try:
-                content = (source / name).read_bytes()
-            except OSError as problem:
-                raise AlmanacError(
-                    tr(
-                        "{source} cannot be read ({strerror}). Write the burn file again in Plan.",
-                        source=source / name,
-                        strerror=problem.strerror,
-                    )
-                ) from problem
-            write_file(Path(folder) / f"{trial.id}-{name}", content)
+        active = self.session.active
+        if active is None:
+            return iter(())
+        return coupon_to(folder, self.main_window.folder, active.trial)
 
     def _rehearse(self) -> None:
         active = self.session.active

@@ -4,7 +4,7 @@ and how long at the right.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -59,6 +59,7 @@ from olive_almanac.views.parts import (
     tip_text,
 )
 from olive_almanac.views.station_page import StationPage
+from olive_almanac.views.stick import stick_key
 from olive_almanac.views.theme import compact, px
 from olive_almanac.views.worker import LatestWork, Worker, once
 
@@ -249,8 +250,9 @@ class JobsPage(StationPage):
         self.done = label("", "small", "second", wrap=True)
         self.write = button(tr("Write the job"), "main", tip="Ctrl+Enter")
         self.write.clicked.connect(self.main_action)
-        self.open_folder = button(tr("Open the folder"), "plain")
+        self.open_folder = button(compact(tr("Its folder"), tr("Open the folder")), "plain")
         self.open_folder.clicked.connect(self._open_folder)
+        self.copy = stick_key(self.main_window, self._copies, self.done.setText)
         self.to_machine = button(
             tr("At the machine"), tip=tr("the checklist, then the run, sheet by sheet")
         )
@@ -267,7 +269,8 @@ class JobsPage(StationPage):
             self.offer,
             row(self.cells, None),
             None,
-            row(self.done, self.open_folder, gap=6),
+            self.done,
+            row(self.open_folder, self.copy, None, gap=6),
             keys,
             gap=5,
         )
@@ -296,7 +299,7 @@ class JobsPage(StationPage):
         self.tell.clicked.connect(self._tell)
         self.offcut = button("", "plain", tip=tr("the rack keeps it as a sheet of its own size"))
         self.offcut.clicked.connect(self._keep_offcut)
-        self.rehearse = button(compact("Stand-in", tr("Burn on stand-in")))
+        self.rehearse = button(compact(tr("Stand-in"), tr("Burn on stand-in")))
         self.rehearse.setToolTip(tr("burn it on the stand-in: its hidden stock tells what hangs"))
         self.rehearse.clicked.connect(self._rehearse)
         words = [
@@ -307,9 +310,8 @@ class JobsPage(StationPage):
                 compact(tr("knots"), tr("at a knot")),
             )
         ]
-        told = row(
-            self.pieces, words[0], self.hung, words[1], self.knots, words[2], None, self.tell, gap=5
-        )
+        counts = (self.pieces, words[0], self.hung, words[1], self.knots, words[2])
+        told = row(*counts, None, self.tell, gap=compact(3, 5))
         top = row(label(tr("What came of it"), "h3"), None, self.tap, self.rehearse, gap=8)
         return box(
             col(
@@ -550,6 +552,7 @@ class JobsPage(StationPage):
         else:
             self.done.setText("")
         self.open_folder.setVisible(bool(job.written))
+        self.copy.setVisible(bool(job.written) and ready)
         self.to_machine.setVisible(bool(job.written) and ready)
         self.outcome.setVisible(bool(job.written) and ready)
         self.rehearse.setVisible(bool(job.written) and ready and self.presenter.can_rehearse)
@@ -786,6 +789,15 @@ class JobsPage(StationPage):
         if self.presenter.job is not None:
             folder = job_folder(self.session.store.folder, self.presenter.job)
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder)))
+
+    def _copies(self, folder: Path) -> Iterator[str]:
+        """Work that copies the files of all sheets of the job in hand into a folder."""
+        from olive_almanac.steps.stick import job_to  # start-up is measured without
+
+        job, result = self.presenter.job, self.presenter.result
+        if job is None or result is None or not job.written:
+            return iter(())
+        return job_to(folder, self.session.store.folder, job, result.plan.runs)
 
     def _say_once_more(self, text: str) -> None:
         """What a further pass would free of what hangs, before anything is lifted."""
