@@ -8,6 +8,7 @@ import math
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from contourpy import contour_generator
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy
@@ -42,60 +43,9 @@ NEXT_STEPS = sorted(
 FOCUS_NEAR_MM = 0.3  # cells burnt as near as this to the map's focus lie on it
 
 
-def contour(axis_p: Any, axis_v: Any, values: Any, level: float) -> list[list[tuple[float, float]]]:
-    """Return the pieces of a contour as lists of (speed, power), by marching squares with linear
-    interpolation.
-    """
-    above = values >= level
-    corners_above = above[:-1, :-1].astype(int) + above[:-1, 1:] + above[1:, 1:] + above[1:, :-1]
-    segments = []
-    for i, j in np.argwhere((corners_above > 0) & (corners_above < 4)).tolist():
-        corners = ((i, j), (i, j + 1), (i + 1, j + 1), (i + 1, j))
-        crossings = []
-        for a, b in zip(corners, (*corners[1:], corners[0]), strict=True):
-            if above[a] != above[b]:
-                t = (level - values[a]) / (values[b] - values[a])
-                crossings.append(
-                    (
-                        axis_v[a[1]] + t * (axis_v[b[1]] - axis_v[a[1]]),
-                        axis_p[a[0]] + t * (axis_p[b[0]] - axis_p[a[0]]),
-                    )
-                )
-        segments += [tuple(crossings[k : k + 2]) for k in range(0, len(crossings) - 1, 2)]
-    return _joined(segments)
-
-
-def _joined(segments: Any) -> list[list[tuple[float, float]]]:
-    """Join segments that share an end into lines."""
-    ends: dict[tuple[float, float], list[int]] = {}
-    key = lambda point: (round(point[0], 9), round(point[1], 9))  # noqa: E731
-    for n, segment in enumerate(segments):
-        for point in segment:
-            ends.setdefault(key(point), []).append(n)
-    used, lines = set(), []
-    for start in range(len(segments)):
-        if start in used:
-            continue
-        used.add(start)
-        line = list(segments[start])
-        for at_front in (False, True):
-            while True:
-                if at_front:
-                    tip = line[0]
-                else:
-                    tip = line[-1]
-                following = next((n for n in ends[key(tip)] if n not in used), None)
-                if following is None:
-                    break
-                used.add(following)
-                a, b = segments[following]
-                if key(a) == key(tip):
-                    other = b
-                else:
-                    other = a
-                line.insert(0, other) if at_front else line.append(other)
-        lines.append(line)
-    return lines
+def contour(axis_p: Any, axis_v: Any, values: Any, level: float) -> list[Any]:
+    """Return the pieces of a contour of values [power, speed], each [points, (speed, power)]."""
+    return list(contour_generator(axis_v, axis_p, values).lines(level))
 
 
 class SettingMapView(Painted):
@@ -158,6 +108,9 @@ class SettingMapView(Painted):
             area.bottom() - (power - p0) / (p1 - p0) * area.height(),
         )
 
+    def _points(self, area: QRectF, line: Any) -> list[QPointF]:
+        return [self._point(area, speed, power) for speed, power in line.tolist()]
+
     def paint(self, painter: QPainter, width: float, height: float) -> None:
         if self.map is None:
             painter.setFont(F("note"))
@@ -197,7 +150,7 @@ class SettingMapView(Painted):
             for axis in (self.map.power, self.map.speed_mm_s)
         )
         for line in contour(power, speed, padded, 0.0):
-            path.addPolygon(QPolygonF([self._point(area, v, p) for v, p in line]))
+            path.addPolygon(QPolygonF(self._points(area, line)))
             path.closeSubpath()
         return path
 
@@ -247,7 +200,7 @@ class SettingMapView(Painted):
                 _log_odds(self.map.chance),
                 float(_log_odds(np.array(level))),
             ):
-                points = [self._point(area, v, p) for v, p in line]
+                points = self._points(area, line)
                 pen = QPen(C("ink"), width)
                 if dash:
                     pen.setDashPattern(dash)
@@ -262,7 +215,7 @@ class SettingMapView(Painted):
                 float(_log_odds(np.array(CHAR_LIMIT))),
             ):
                 painter.setPen(QPen(C("olive"), 2.2))
-                painter.drawPolyline(QPolygonF([self._point(area, v, p) for v, p in line]))
+                painter.drawPolyline(QPolygonF(self._points(area, line)))
 
     # -- axes, cells, picks ------------------------------------------------------------------------
 
