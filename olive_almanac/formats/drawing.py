@@ -66,7 +66,7 @@ def layer_name(setting: Setting) -> str:
     if setting.pitch_mm:
         words += [tr("pitch {pitch_mm} mm", pitch_mm=number_text(setting.pitch_mm))]
     if setting.pitch_mm and setting.crosshatch:
-        words += ["crossed"]
+        words += [tr("crossed")]
     if setting.pitch_mm and setting.direction == "y":
         words += [tr("lines along {direction}", direction=setting.direction.upper())]
     if setting.focus_mm:

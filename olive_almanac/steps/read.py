@@ -653,7 +653,7 @@ class ReadPresenter:
             stage = "decide"
         if stage != active.stage:
             self.session.trials.keep(
-                active.trial, stage, tr("all read") if stage == "decide" else "reading"
+                active.trial, stage, tr("all read") if stage == "decide" else tr("being read")
             )
 
     def take_back(self) -> None:

@@ -59,26 +59,20 @@ def set_aside_words(set_aside: Mapping[str, str]) -> str:
     if not set_aside:
         return ""
     names, more = list(set_aside)[:MOST_NAMED], len(set_aside) - MOST_NAMED
-    told, them = (
-        tr("1 record cannot be read and is set aside: {set_aside}", set_aside=set_aside[names[0]]),
-        "it",
+    told = tr(
+        "1 record cannot be read and is set aside: {set_aside}", set_aside=set_aside[names[0]]
     )
     if len(set_aside) > 1:
         listed = ", ".join(names) + tr(" and {more} more", more=more) * (more > 0)
-        told, them = (
-            tr(
-                "{set_aside} records cannot be read and are set aside: {listed}.",
-                set_aside=len(set_aside),
-                listed=listed,
-            ),
-            "them",
+        told = tr(
+            "{set_aside} records cannot be read and are set aside: {listed}.",
+            set_aside=len(set_aside),
+            listed=listed,
         )
     return tr(
-        "{told} Everything else is here, and nothing was deleted. To have {them} "
-        "back, restore a backup from before, or take in another library that has "
-        "{them}.",
+        "{told} Everything else is here, and nothing was deleted. To have back what is missing, "
+        "restore a backup from before, or take in another library that has it.",
         told=told,
-        them=them,
     )
 
 

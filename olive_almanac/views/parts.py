@@ -56,6 +56,7 @@ from olive_almanac.views.theme import NO_BRUSH, NO_PEN, C, F, Painted, compact, 
 
 MIDDLE_LEFT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
 MIDDLE_RIGHT = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+CHOOSE = tr("choose")
 CENTRE = Qt.AlignmentFlag.AlignCenter
 ARROWS = {  # along and up
     Qt.Key.Key_Left: (-1, 0),
@@ -338,7 +339,7 @@ class WordPicker(QAbstractButton):
         self.clicked.connect(self.open_list)
 
     def set_choices(
-        self, choices: Any, key: str, *, none_text: str = "choose", extra: str = ""
+        self, choices: Any, key: str, *, none_text: str = CHOOSE, extra: str = ""
     ) -> None:
         self.choices, self.key, self.extra = list(choices), key, extra
         self.setText(dict(self.choices).get(key, none_text))

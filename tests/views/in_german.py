@@ -138,6 +138,25 @@ class PagesInGermanTest(WindowCase):
         self.assertEqual(english, [])
         self.assertEqual(self.clipped(), [])
 
+    def test_plans_of_other_kinds_and_what_set_up_keeps_are_german_and_fit(self):
+        kinds = (("cut", "bed"), ("engrave", "grid"), ("engrave", "pitch"), ("engrave", "air"))
+        for size in ((1280, 800), (1024, 700)):
+            self.window.resize(*size)
+            self.settle(300)
+            for task, kind in kinds:
+                with self.subTest(size=size, kind=kind):
+                    self.session.choose(task=task)
+                    self.window.navigate("plan")
+                    self.until_suggested()
+                    self.page().presenter.suggest(kind)
+                    self.until_suggested()
+                    self.look_at_it()
+            self.window.navigate("set_up")
+            for part in ("forms", "rack"):
+                with self.subTest(size=size, part=part):
+                    self.page().show_part(getattr(self.page(), part))
+                    self.look_at_it()
+
     def test_a_written_job_is_german_and_fits(self):
         self.window.navigate("jobs")
         page = self.page()
@@ -151,6 +170,9 @@ class PagesInGermanTest(WindowCase):
                 self.wait_for(lambda: self.page().presenter.is_current)
                 self.look_at_it()
                 self.assertEqual(self.hidden_keys(), [])
+                self.page().to_machine.click()
+                self.look_at_it()
+                self.page().at_machine.back.click()
 
     def opened_by(self, key, modifier):
         """Press a key on Decide; return the texts that were not shown before it."""

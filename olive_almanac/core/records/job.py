@@ -67,7 +67,7 @@ _ONCE_KEPT = {
     "Hilfslinien der nächsten Lage": GUIDES,
 }
 CAUSES = {
-    "": "not known",
+    "": tr("not known"),
     "focus": tr("the focus was off"),
     "thick": tr("the sheet is thicker there"),
     "bowed": tr("the sheet was bowed"),

@@ -16,7 +16,7 @@ __all__ = ["cell_groups", "tested_levels", "writing_words"]
 STEPS = {
     "writing": tr("writing the burn file"),
     "checking": tr("checking the burn file"),
-    "drawing": "drawing",
+    "drawing": tr("drawing it"),
     "key": tr("setting the key sheets"),
     "placing": tr("putting the files in place"),
     "done": tr("putting the files in place"),

@@ -8,15 +8,15 @@ from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QLabel, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QBoxLayout, QLabel, QStackedWidget, QVBoxLayout, QWidget
 
 from olive_almanac.core.design.kinds.kind import FREE, kind_of, kinds_for
 from olive_almanac.core.lengths import length_unit
 from olive_almanac.core.placing.room import CORNERS
 from olive_almanac.core.records.anchors import ANCHOR_WORDS
 from olive_almanac.core.records.factors import FACTORS, Factor, factor_of
-from olive_almanac.core.records.setting import AIRS, rasters
-from olive_almanac.core.units import capital, lengths_text
+from olive_almanac.core.records.setting import AIRS, air_text, rasters
+from olive_almanac.core.units import capital, lengths_text, split_list
 from olive_almanac.core.words import tr
 from olive_almanac.steps.plan.form import slots_of
 from olive_almanac.views.parts import (
@@ -48,7 +48,7 @@ if TYPE_CHECKING:
 FIELDS_OF = {"place": ("x", "y")}
 ENDS = ("from", "to", "steps", "list")
 SPACINGS = (("even", tr("evenly")), ("ratio", tr("by ratio of energy")), ("list", tr("as a list")))
-AIR_CHOICES = (*((air, air) for air in AIRS), (tr("off, low, full"), tr("off, low, full")))
+AIR_CHOICES = (*((air, air_text(air)) for air in AIRS), (", ".join(AIRS), tr("off, low, full")))
 ANCHOR_CHOICES = (
     ("", tr("in its place on the bed")),
     *((key, tr("head at the {place}", place=place)) for key, place in ANCHOR_WORDS.items()),
@@ -65,8 +65,10 @@ LENGTHS = {  # the fields that hold lengths, one or several
     **dict.fromkeys(("sheet_x", "sheet_y", "x", "y"), "one"),
     **dict.fromkeys(("slots", "sheet_size", "clamps"), "several"),
 }
+BESIDE, BELOW = QBoxLayout.Direction.LeftToRight, QBoxLayout.Direction.TopToBottom
+LONGEST = (120, 180)  # px of a number beside its name, in a small window and else
 SHORT = {"pitch": tr("Pitch")}  # it shares a line
-YES_NO = (("yes", "yes"), ("", "no"))
+YES_NO = (("yes", tr("yes")), ("", tr("no")))
 
 
 class Slot(QWidget):
@@ -223,6 +225,19 @@ class Choices(Page):
         self.rows[key] = made
         return made
 
+    def _folding_line(self, key: str, name: str, number: Number, *behind: QWidget) -> QWidget:
+        """A line whose number goes below its name where it holds so many that it would run out."""
+        begun = row(label(name, "h3"), 2, Word(tr("at"), "ui"), None, gap=compact(4, 6))
+        rest = row(number, *behind, None, gap=compact(4, 6))
+        layout = row(begun, rest, gap=compact(4, 6))
+        layout.setStretch(1, 1)
+        longest = px(compact(*LONGEST))
+        self.rows[key] = box(layout)
+        number.textChanged.connect(
+            lambda: layout.setDirection(BELOW if number.width() > longest else BESIDE)
+        )
+        return self.rows[key]
+
     def _levels_leaf(self) -> QWidget:
         self.kind = WordPicker("sent_b", 18, name=tr("Kind of trial"))
         self.kind.picked.connect(self.kind_chosen)
@@ -315,14 +330,15 @@ class Choices(Page):
         number = self._number(factor.id, factor.tip, factor.width)
         number.setPlaceholderText(factor.without)
         parts: list[QWidget] = [number]
-        if not factor.optional:  # the others share a line
-            parts.insert(0, Word(tr("at"), "ui"))
         if factor.behind:
             parts.append(Word(factor.behind, "ui"))
         elif factor.unit:
             self.shop_units.append(label("", "ui", "second"))
             parts.append(self.shop_units[-1])
-        lines = [self._line(factor.id, name or factor.name, *parts)]
+        if factor.optional:  # they share a line
+            lines = [self._line(factor.id, name or factor.name, *parts)]
+        else:
+            lines = [self._folding_line(factor.id, name or factor.name, *parts)]
         if factor.id == "focus":
             lines.append(
                 self._line(
@@ -491,7 +507,8 @@ class Choices(Page):
         for part in self.shop_units:
             part.setText(unit)
         self.label_unit.setText(unit)
-        self.pickers["air"].set_choices(AIR_CHOICES, texts["air"], none_text=texts["air"])
+        airs = ", ".join(air_text(air.strip()) for air in split_list(texts["air"]))
+        self.pickers["air"].set_choices(AIR_CHOICES, texts["air"], none_text=airs)
         self.pickers["beam"].set_choices(BEAM_CHOICES, texts["beam"])
         self.pickers["anchor"].set_choices(ANCHOR_CHOICES, texts["anchor"])
         self.pickers["order"].set_choices(ORDER_CHOICES, texts["order"])

@@ -135,9 +135,7 @@ class InShort(Page):
             tr("Area"): sides_number(trial.coupon.width_mm, trial.coupon.height_mm)
             if not kind_of(trial.kind).spread
             else area_number(used_area_mm2(trial)),
-            tr("Energy"): number_text(low, 2)
-            if high < low * 1.001
-            else tr("{low} to {high}", low=number_text(low, 2), high=number_text(high, 2)),
+            tr("Energy"): _range_words(low, high),
             tr("Cost"): cost,
         }
         for name, text in texts.items():
@@ -192,7 +190,7 @@ class InShort(Page):
 
     def show_problem(self, text: str, fixes: Any, take: Any) -> None:
         for value, unit in self.values.values():
-            value.setText("none")
+            value.setText(tr("none"))
             unit.setText("")
         self.suggest.setVisible(not fixes)
         self.basis.setText("")
@@ -679,3 +677,14 @@ class PlanPage(StationPage):
         if self._writing is None and self.presenter.plan is not None:
             self._opens_key = True
             self.main_action()
+
+
+def _range_words(low: float, high: float) -> str:
+    """Two ends of a range, or the one number where they are the same."""
+    first, last = number_text(low, 2), number_text(high, 2)
+    if high < low * 1.001:
+        return first
+    told: str = compact(
+        tr("{low}–{high}", low=first, high=last), tr("{low} to {high}", low=first, high=last)
+    )
+    return told

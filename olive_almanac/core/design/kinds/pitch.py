@@ -59,7 +59,7 @@ class PitchStrip(TrialKind):
         rows: tuple[str, ...] = ("",)
         up = ""
         if choices.crosshatch:
-            crossings, rows, up = [False, True], (tr("one way"), "crossed"), tr("Lines")
+            crossings, rows, up = [False, True], (tr("one way"), tr("crossed")), tr("Lines")
         patches = []
         for row, crossed in enumerate(crossings):
             for col, pitch in enumerate(choices.pitch_mm):
