@@ -95,7 +95,8 @@ class Form(Page):
         self.save = button("", "main")
         self.save.clicked.connect(self.saved)
         self.problem = label("", "ui", "ember", wrap=True)
-        self.done = label("", "small", "second")
+        self.done = label("", "small", "second", wrap=True)
+        self.done.hide()
         above, self._above = _grid()
         below, self._below = _grid()
         layout = QVBoxLayout(self)
@@ -115,7 +116,8 @@ class Form(Page):
         self.extra = QVBoxLayout()
         layout.addLayout(self.extra)
         layout.addStretch(1)
-        self.foot = row(self.save, self.done, None, gap=12)
+        layout.addWidget(self.done)
+        self.foot = row(self.save, None, gap=12)
         layout.addLayout(self.foot)
         self.fields: dict[str, QLineEdit | WordPicker] = {}
         self._words: dict[str, str] = {}
@@ -125,6 +127,11 @@ class Form(Page):
         self._typed: dict[
             str, dict[str, str]
         ] = {}  # of which record: what was typed in which field
+
+    def say(self, words: str) -> None:
+        """Say in a line above the keys what was done; nothing takes it away."""
+        self.done.setText(words)
+        self.done.setVisible(bool(words))
 
     def show_fields(
         self,
@@ -144,7 +151,7 @@ class Form(Page):
         typed = self._typed.get(of, {})
         told = tr("Not kept yet.") if any(one.key in typed for one in fields) else ""
         if asked == self._asked:
-            self.done.setText(self.done.text() or told)
+            self.say(self.done.text() or told)
             return
         held = self.held if of == self._of else ""
         self._asked = asked
@@ -152,7 +159,7 @@ class Form(Page):
         self._shown = {one.key: one for one in fields}
         fields = tuple(replace(one, text=typed.get(one.key, one.text)) for one in fields)
         if told:
-            self.done.setText(told)
+            self.say(told)
         clear_layout(self._above)
         clear_layout(self._below)
         self.fields, self._words = {}, {}
@@ -268,7 +275,7 @@ class Form(Page):
             return
         understood = ", ".join(length_number(mm, 4) for mm in read)
         if understood != typed:
-            self.done.setText(f"{typed} = {understood} {length_unit()}")
+            self.say(f"{typed} = {understood} {length_unit()}")
 
     @property
     def is_drawn(self) -> bool:
@@ -311,7 +318,7 @@ class Form(Page):
     def show_bad(self, words: str, problem: str) -> None:
         """Mark the field concerned, named by its key or its words, and say what is wrong."""
         self._say_problem(problem)
-        self.done.setText("")
+        self.say("")
         named = self._named(words)
         for key, part in self.fields.items():
             bad = key == named

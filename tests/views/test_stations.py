@@ -171,7 +171,7 @@ class BookTest(ShopCase):
         self.assertTrue(self.page().left.nothing.isVisible())
 
     def test_failed_today_makes_it_due_and_undo_takes_it_back(self):
-        self.press("It failed today")
+        self.press("Failed today")
         self.assertEqual(self.session.state[0], "due")
         self.assertEqual(self.window.subject_line.state.text(), "Due again")
         self.ctrl(Qt.Key.Key_Z)

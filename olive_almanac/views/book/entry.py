@@ -656,7 +656,7 @@ class EntryPage(Page):
         dialog.open()
 
     def _add_buttons(self, entry: Entry, state: str) -> None:
-        good = tr("The tone is right")
+        good = tr("Tone is right")
         if entry.task == "cut":
             good = tr("It fell free")
         trial = None
@@ -687,7 +687,7 @@ class EntryPage(Page):
         )
         card.clicked.connect(self.print_card)
         failed = button(
-            tr("It failed today"), "fail", tip=tr("it is due again at once; Ctrl+Z takes it back")
+            tr("Failed today"), "fail", tip=tr("it is due again at once; Ctrl+Z takes it back")
         )
         failed.clicked.connect(lambda: self.presenter.confirm(passed=False))
         parts = [self.main_button, *([trial] if trial else []), copy, card, None]

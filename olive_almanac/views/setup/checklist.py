@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QSizePolicy,
+    QSpacerItem,
     QVBoxLayout,
     QWidget,
 )
@@ -404,6 +405,7 @@ class ChecklistPage(Page):
         self.lines: Any = []
         left = QVBoxLayout()
         left.setSpacing(0)
+        left.addSpacerItem(QSpacerItem(px(compact(300, 340)), 0))
         self.shelf = QVBoxLayout()
         self.shelf.setSpacing(0)
         left.addLayout(self.shelf)
@@ -565,10 +567,11 @@ class ChecklistPage(Page):
                 part.setPlaceholderText("X,Y,X,Y; …")
             part.edited.connect(lambda text, one=one: self._typed(one.key, text))
         words.setBuddy(part)
+        unit = shown_unit(one.unit)
+        behind = label(compact(unit.split(" ")[0], unit), "ui", "second")
+        behind.setToolTip(tip_text(unit))
         self.grid.addWidget(words, line, 3 * at)
-        self.grid.addLayout(
-            row(part, label(shown_unit(one.unit), "ui", "second"), None, gap=6), line, 3 * at + 1
-        )
+        self.grid.addLayout(row(part, behind, None, gap=6), line, 3 * at + 1)
         self.grid.setColumnStretch(3 * at + 1, 1)
 
     def _ask_height(self, key: str) -> None:

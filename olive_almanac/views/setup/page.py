@@ -193,7 +193,7 @@ class SetUpPage(StationPage):
             self.begin_new(request.form)
             if request.then_notes:  # once the machine is kept, go on to the notes that are for it
                 self._notes_next = True
-                self.machine_form.done.setText(tr("Your notes come next."))
+                self.machine_form.say(tr("Your notes come next."))
         elif isinstance(request, OpenForm):
             self.show_part(self.forms)
             self.presenter.leave_new(request.form)
@@ -201,7 +201,7 @@ class SetUpPage(StationPage):
 
     def begin_new(self, form: str) -> None:
         self._notes_next = False
-        self.machine_form.done.setText("")
+        self.machine_form.say("")
         self.show_part(self.forms)
         self.presenter.begin_new(form)
         self._form(form).focus_first()
@@ -309,7 +309,7 @@ class SetUpPage(StationPage):
             return False
         form.forget_typed(of)
         self.show_forms()
-        form.done.setText(tr("Kept."))
+        form.say(tr("Kept."))
         return True
 
     def _save_stock(self) -> None:
@@ -340,7 +340,7 @@ class SetUpPage(StationPage):
     def _print_safety(self) -> None:
         path = self.presenter.write_safety_page()
         if path is not None:
-            self.machine_form.done.setText(
+            self.machine_form.say(
                 tr("In {parent}/{path}.", parent=path.parent.name, path=path.name)
             )
             self.main_window.show_pages(path)
