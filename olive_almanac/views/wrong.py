@@ -180,6 +180,7 @@ class WrongDialog(QDialog):
             tr("To tell: {check}.", check=cause.check).replace("?.", "?"), "ui", wrap=True
         )
         then = label(tr("Then: {mend}.", mend=cause.mend), "small", "second", wrap=True)
-        head = row(label(name, "h3"), None, ChanceBar(found.chance), gap=8)
+        head = row(label(name, "h3", wrap=True), ChanceBar(found.chance), gap=8)
+        head.setStretch(0, 1)
         self.causes.addWidget(box(col(head, reasons, check, then, gap=1)))
         self.causes.addWidget(hair())
