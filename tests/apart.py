@@ -16,7 +16,7 @@ def run_apart(case, module, *names, **environment):
         env={**os.environ, **environment},
         capture_output=True,
         text=True,
-        timeout=300,
+        timeout=600,
     )
     case.assertEqual(told.returncode, 0, told.stderr[-3000:])
     case.assertRegex(told.stderr, r"Ran [1-9]\d* test")

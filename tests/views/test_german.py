@@ -15,7 +15,19 @@ class GermanTest(unittest.TestCase):
         )
 
     def test_every_page_is_german_and_fits(self):
-        self.run_in_german("PagesInGermanTest")
+        pages = "PagesInGermanTest.test_"
+        self.run_in_german(
+            pages + "every_page_is_german_fits_and_keeps_its_keys",
+            pages + "plans_of_other_kinds_and_what_set_up_keeps_are_german_and_fit",
+        )
+
+    def test_what_opens_is_german_and_fits(self):
+        pages = "PagesInGermanTest.test_"
+        self.run_in_german(
+            pages + "a_written_job_is_german_and_fits",
+            pages + "what_opens_by_keys_is_german_and_fits",
+            pages + "what_each_key_opens_is_german_and_fits",
+        )
 
     def test_what_is_written_reads_as_it_should(self):
         self.run_in_german(
