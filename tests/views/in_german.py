@@ -160,6 +160,17 @@ class PagesInGermanTest(WindowCase):
                     self.page().show_part(getattr(self.page(), part))
                     self.look_at_it()
 
+    def test_the_air_is_chosen_by_german_words(self):
+        self.session.choose(task="engrave")
+        self.window.navigate("plan")
+        self.page().presenter.suggest("grid")
+        self.until_suggested()
+        self.choose_word(self.page().choices.pickers["air"], "aus, wenig, voll")
+        presenter = self.page().presenter
+        self.wait_for(lambda: presenter.plan is not None)
+        airs = {cell.setting.air for cell in presenter.plan.trial.cells}
+        self.assertEqual(airs, {"off", "low", "full"})
+
     def test_a_written_job_is_german_and_fits(self):
         self.window.navigate("jobs")
         page = self.page()

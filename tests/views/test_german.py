@@ -19,6 +19,7 @@ class GermanTest(unittest.TestCase):
         self.run_in_german(
             pages + "every_page_is_german_fits_and_keeps_its_keys",
             pages + "plans_of_other_kinds_and_what_set_up_keeps_are_german_and_fit",
+            pages + "the_air_is_chosen_by_german_words",
         )
 
     def test_what_opens_is_german_and_fits(self):
