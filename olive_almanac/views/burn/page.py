@@ -283,7 +283,8 @@ class BurnPage(StationPage):
         if on_rail != self._told_on_rail:
             self._told_on_rail = on_rail
             self.main_window.rail.refresh(self.main_window.station)
-        self.title.setText(tr("Burn {trial}", trial=mid_sentence(active.trial.name)))
+        name = active.trial.name
+        self.title.setText(compact(name, tr("Burn {trial}", trial=mid_sentence(name))))
         if broke_off:
             word = tr("broken off")
         else:

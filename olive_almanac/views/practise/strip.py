@@ -31,14 +31,14 @@ class PracticeStrip(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("practice")
-        self.words, self.left = label("", "ui_b"), label("", "ui")
+        self.words, self.left = label("", "ui_b", wrap=True), label("", "ui")
         self.finish = button(tr("Finish and score"), "main")
         self.leave = button(tr("Leave it"), "plain")
         self.finish.clicked.connect(self.finish_asked)
         self.leave.clicked.connect(self.leave_asked)
-        layout = row(
-            Mark("state", "trial", 24), self.words, self.left, None, self.leave, self.finish, gap=12
-        )
+        mark = Mark("state", "trial", 24)
+        layout = row(mark, self.words, self.left, self.leave, self.finish, gap=12)
+        layout.setStretch(1, 1)
         layout.setContentsMargins(px(20), px(4), px(16), px(4))
         self.setLayout(layout)
 
