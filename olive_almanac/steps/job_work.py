@@ -110,7 +110,10 @@ JAMS_AT_MOST, LOOSE_MM = 0.10, 0.20  # beyond which a joint is told of
 USUAL_RATE = 30.0  # an hour of machine and person where the machine has none (no source)
 PAPER = "#ffffff"
 MOST_BYTES = 300_000_000  # of a job's programs in all
-OF_A_SHEET = re.compile(r"[^.]*-\d+(-[^.]*)?\.(nc|svg|dxf)")
+OF_A_SHEET = re.compile(  # what this program calls the files of a sheet, in English and here
+    rf"(sheet|load|{tr('Sheet').lower()}|{tr('Load').lower()})-\d+(-front|-back)?"
+    rf"(-{'|-'.join(UNLIT_BLOCKS)})?\.(nc|svg|dxf)"
+)
 MELTS = ("Foam and rubber", "Plastic")  # cut in three rounds, so that neighbours cool
 ROUNDS_OF_MELTING = 3
 
