@@ -26,6 +26,7 @@ MOST_PROCESSES = 4
 SHARED = "OLIVE_ALMANAC_TESTS_SHARED"
 OF_A_PERSON = ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME")
 RUNS_MORE_BYTES = 60_000  # as much a module counts for that runs processes of its own
+RUNS_WINDOWS_BYTES = 200_000  # and one whose processes open windows
 SHORT_BYTES = 14_000  # a module up to this size shares a process with others
 
 
@@ -60,9 +61,10 @@ def bundles_in(folders, place):
         together.setdefault(file if alone else file.parent, []).append(file)
 
     def weight(bundle):
-        return sum(file.stat().st_size * (6 if "views" in file.parts else 1) for file in bundle) + (
-            RUNS_MORE_BYTES * any("subprocess.run" in file.read_text("utf-8") for file in bundle)
-        )
+        texts = [file.read_text("utf-8") for file in bundle]
+        size = sum(file.stat().st_size * (6 if "views" in file.parts else 1) for file in bundle)
+        size += RUNS_MORE_BYTES * any("subprocess.run" in text for text in texts)
+        return size + RUNS_WINDOWS_BYTES * any("import run_apart" in text for text in texts)
 
     for bundle in sorted(together.values(), key=weight, reverse=True):
         names = tuple(".".join(one.relative_to(ROOT).with_suffix("").parts) for one in bundle)
