@@ -597,11 +597,16 @@ def _checking(
 
 
 def write_job_files(
-    result: JobResult, folder: Path, *, checks: Sequence[str] = (), speed_unit: str = "mm/s"
+    result: JobResult,
+    folder: Path,
+    *,
+    checks: Sequence[str] = (),
+    speed_unit: str = "mm/s",
+    is_own: bool = False,
 ) -> Iterator[str]:
     """Write the files of a job, once every program passes the independent checker: for each sheet
-    G-code, SVG and DXF, the job sheet and the job as JSON; all together or not at all.  What an
-    earlier layout left of sheets that are no more is deleted.
+    G-code, SVG and DXF, the job sheet and the job as JSON; all together or not at all.  Where
+    the folder is the job's own, what an earlier layout left of sheets that are no more is deleted.
 
     Yields what is in hand, in words: for a worker.  Raises CannotWrite.
     """
@@ -659,7 +664,8 @@ def write_job_files(
         )
     contents[below(folder, "job.json")] = write_job(result.paper, wish.drawing)
     write_together(contents)
-    _sweep_sheets(folder, contents)
+    if is_own:
+        _sweep_sheets(folder, contents)
     yield "written"
 
 

@@ -937,7 +937,7 @@ class JobsPresenter:
         unit = self.session.preferences.speed_unit
         before, after = self.recipe_checks
         lines = (*before, *every, *checks, *after)
-        written = write_job_files(result, folder, checks=lines, speed_unit=unit)
+        written = write_job_files(result, folder, checks=lines, speed_unit=unit, is_own=True)
         return ((result, words) for words in written)
 
     def written(self, result: JobResult) -> Path | None:

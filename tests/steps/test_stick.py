@@ -7,6 +7,7 @@ from unittest import mock
 
 from olive_almanac.core.errors import AlmanacError, CannotWrite
 from olive_almanac.core.records.stock import Sheet
+from olive_almanac.steps.job_work import write_job_files
 from olive_almanac.steps.stick import coupon_to, job_to
 from olive_almanac.steps.trial_files import write_trial_files
 from tests.samples import cut_trial
@@ -88,6 +89,15 @@ class JobOnStickTest(JobCase):
         left = {path.name for path in folder.iterdir() if re.search("-2", path.name)}
         self.assertEqual(left, {path.name for path in own})
         self.assertTrue((folder / "sheet-1.nc").exists())
+
+    def test_a_folder_that_somebody_named_keeps_what_lies_there(self):
+        folder = Path(self.folder) / "drawings"
+        folder.mkdir()
+        own = folder / "sheet-2.svg"
+        own.write_text("mine")
+        self.jobs.set_number("copies", "1")
+        *_, last = write_job_files(self.jobs.result, folder)
+        self.assertEqual((last, own.read_text()), ("written", "mine"))
 
 
 class CouponOnStickTest(JobCase):

@@ -83,7 +83,7 @@ class TourTest(unittest.TestCase):
     def test_more_effort_gains_little(self):
         contours = random_contours(120, 3)
         usual = order_of(contours, **HEAD).travel_s
-        hard = order_of(contours, effort=6.0, **HEAD).travel_s
+        hard = order_of(contours, effort=12.0, **HEAD).travel_s
         self.assertLess(usual, 1.05 * hard)
 
     def test_what_lies_inside_comes_first_and_ranks_come_in_turn(self):
