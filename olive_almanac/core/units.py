@@ -40,6 +40,7 @@ __all__ = [
     "passes_text",
     "percent_text",
     "pitch_from_dpi",
+    "read_large_number",
     "read_length_mm",
     "read_lengths_mm",
     "read_number",
@@ -148,10 +149,24 @@ def read_speed_mm_s(text: str, field: str = "Speed", default_unit: str = "mm/s")
     """
     grouped = _GROUPED.match(text)
     unit = (grouped["unit"].lower() or default_unit) if grouped else ""
-    if unit == "mm/min" or _ROUND_GROUPED.match(text):
+    _refuse_thousands(text, field, grouped=unit == "mm/min")
+    return _read_with_unit(text, field, SPEED_UNITS, default_unit)
+
+
+def read_large_number(text: str, field: str, unit: str = "") -> float:
+    """Return the number written in `text`, where numbers beyond a thousand are usual.
+
+    Raises OutOfRange as `read_number` does, and for "1,000", which would be 1.
+    """
+    _refuse_thousands(text, field)
+    return read_number(text, field, unit)
+
+
+def _refuse_thousands(text: str, field: str, *, grouped: bool = False) -> None:
+    """Raise OutOfRange for "1,200", and for what else the caller takes for thousands."""
+    if grouped or _ROUND_GROUPED.match(text):
         plain = tr("a number without a sign for thousands")
         raise OutOfRange(field, f"“{text.strip()}”", plain)
-    return _read_with_unit(text, field, SPEED_UNITS, default_unit)
 
 
 def read_length_mm(text: str, field: str, default_unit: str = "mm") -> float:

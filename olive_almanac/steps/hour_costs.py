@@ -9,7 +9,7 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.records.hour import HourCosts
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.service import ServiceAct
-from olive_almanac.core.units import number_text, read_number
+from olive_almanac.core.units import number_text, read_large_number
 from olive_almanac.core.upkeep.due import Due
 from olive_almanac.core.words import tr
 
@@ -47,7 +47,7 @@ def costs_of(texts: Texts, service_h: float) -> HourCosts:
 
     def number(key: str) -> float:
         text = texts.get(key, "").strip()
-        return read_number(text, COST_FIELDS[key].partition(",")[0]) if text else 0.0
+        return read_large_number(text, COST_FIELDS[key].partition(",")[0]) if text else 0.0
 
     filters = []
     for part in filter(str.strip, texts.get("filters", "").split(";")):
@@ -55,7 +55,9 @@ def costs_of(texts: Texts, service_h: float) -> HourCosts:
         if not slash:
             allowed = tr("price / hours; price / hours")
             raise OutOfRange(tr("Filters"), f"“{part.strip()}”", allowed)
-        filters.append((read_number(price, tr("Price")), read_number(hours, tr("Hours"))))
+        filters.append(
+            (read_large_number(price, tr("Price")), read_large_number(hours, tr("Hours")))
+        )
     return HourCosts(
         number("source"),
         number("life"),

@@ -41,6 +41,7 @@ from olive_almanac.core.units import (
     length_text,
     number_text,
     percent_text,
+    read_large_number,
     read_number,
     speed_text,
 )
@@ -600,7 +601,8 @@ class JobsPresenter:
         if self.job is None:
             return
         try:
-            value = read_number(text, {"copies": tr("Copies"), "gap_mm": tr("Gap")}[key])
+            read = {"copies": read_large_number, "gap_mm": read_number}[key]
+            value = read(text, {"copies": tr("Copies"), "gap_mm": tr("Gap")}[key])
             if key == "copies":
                 if value != int(value) or not 1 <= value <= MOST_COPIES:
                     raise OutOfRange(

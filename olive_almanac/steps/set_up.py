@@ -21,6 +21,7 @@ from olive_almanac.core.units import (
     count_text,
     dpi_from_pitch,
     number_text,
+    read_large_number,
     read_length_mm,
     read_lengths_mm,
     read_number,
@@ -413,15 +414,15 @@ def _pairs(text: str, field: str) -> list[tuple[str, float]]:
 _MACHINE_READERS: dict[str, Callable[[str], Any]] = {
     "name": str.strip,
     "source": lambda text: cast(Source, text),
-    "wavelength_nm": lambda text: read_number(text, tr("Wavelength"), "nm"),
+    "wavelength_nm": lambda text: read_large_number(text, tr("Wavelength"), "nm"),
     "optical_power_w": lambda text: read_number(text, tr("Optical power"), "W"),
     "rated_power_w": _optional(lambda text: read_number(text, tr("Rated power"), "W")),
     "spot_x_mm": lambda text: read_length_mm(text, tr("Spot along X")),
     "spot_y_mm": lambda text: read_length_mm(text, tr("Spot along Y")),
     "rayleigh_mm": lambda text: read_length_mm(text, tr("Half the depth of focus")),
     "max_speed_mm_s": lambda text: read_speed_mm_s(text, tr("Highest speed")),
-    "acceleration_mm_s2": lambda text: read_number(text, tr("Acceleration"), "mm/s²"),
-    "power_scale": lambda text: read_number(text, tr("S at full power")),
+    "acceleration_mm_s2": lambda text: read_large_number(text, tr("Acceleration"), "mm/s²"),
+    "power_scale": lambda text: read_large_number(text, tr("S at full power")),
     "modes": lambda text: tuple(
         PowerMode(name, watts) for name, watts in _pairs(text, tr("Power modes"))
     ),
@@ -439,7 +440,7 @@ _MACHINE_READERS: dict[str, Callable[[str], Any]] = {
     "focus_by_hand": lambda text: text == "hand",
     "head_clearance_mm": lambda text: read_length_mm(text, tr("Head clearance")),
     "junction_mm": lambda text: read_length_mm(text, tr("Corner rounding")),
-    "hour_rate": _optional(lambda text: read_number(text, tr("Rate"))),
+    "hour_rate": _optional(lambda text: read_large_number(text, tr("Rate"))),
     "header": lambda text: tuple(line.strip() for line in text.split(";") if line.strip()),
     "footer": lambda text: tuple(line.strip() for line in text.split(";") if line.strip()),
 }
@@ -602,7 +603,8 @@ def stock_from(texts: Mapping[str, str], before: Stock | None, new_id: Callable[
     with field_key("measured"):
         measured_mm = read_lengths_mm(texts["measured"], tr("Measured thickness"))
     with field_key("price_m2"):
-        price = _optional(lambda text: read_number(text, tr("Price")))(texts.get("price_m2", ""))
+        read_price = _optional(lambda text: read_large_number(text, tr("Price")))
+        price = read_price(texts.get("price_m2", ""))
     values: dict[str, Any] = {
         "name": texts["name"].strip(),
         "family": texts["family"],

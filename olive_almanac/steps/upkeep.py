@@ -11,7 +11,7 @@ from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.records.hour import HourCosts
 from olive_almanac.core.records.machine import Machine, with_new_state
 from olive_almanac.core.records.service import ACTS, ActKind, Counters, Interval, ServiceAct
-from olive_almanac.core.units import read_number
+from olive_almanac.core.units import read_large_number, read_number
 from olive_almanac.core.upkeep.due import Due, counters_of, services_of, water_trouble
 from olive_almanac.core.upkeep.services import NEW_STATE
 from olive_almanac.core.words import tr
@@ -308,7 +308,7 @@ class UpkeepPresenter:
             return False
 
         def act() -> ServiceAct:
-            added = Counters(on_h=read_number(hours, tr("Hours")))
+            added = Counters(on_h=read_large_number(hours, tr("Hours")))
             return replace(
                 self.make_act(machine, HOURS, "correct"), added=added, note=reason.strip()
             )
@@ -323,7 +323,7 @@ class UpkeepPresenter:
 
         def act() -> ServiceAct:
             values = {
-                key: read_number(texts[key], words) if texts.get(key, "").strip() else 0.0
+                key: read_large_number(texts[key], words) if texts.get(key, "").strip() else 0.0
                 for key, words in INTERVAL_FIELDS.items()
             }
             return replace(self.make_act(machine, part, "interval"), interval=Interval(**values))
@@ -339,7 +339,7 @@ class UpkeepPresenter:
             return HourCosts()
         acts = acts_of(self.session, machine)
         text = texts.get("wage", "").strip()
-        wage = read_number(text, tr("Wage")) if text else 0.0
+        wage = read_large_number(text, tr("Wage")) if text else 0.0
         service_h = services_an_hour(parts_on(self.session, machine, self._now()), acts, wage)
         if not text and machine.costs is not None:
             service_h = machine.costs.service_h  # as it was reckoned before

@@ -12,7 +12,7 @@ from olive_almanac.core.records.entry import Subject
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stock import Stock
-from olive_almanac.core.units import capital, number_text, read_number
+from olive_almanac.core.units import capital, number_text, read_large_number
 from olive_almanac.core.words import tr
 from olive_almanac.steps.where import WhatIf, changed_machine
 
@@ -30,8 +30,8 @@ def worth_work(session: Session, wish: WhatIf, price: str, hour: str) -> Iterato
     """Return the work that reckons what a change of a machine would have saved in the last year,
     for a worker.  Raises OutOfRange for what was typed, or where no job of the machine says it.
     """
-    cost = read_number(price, tr("Price"))
-    worth = read_number(hour, tr("Worth of an hour"))
+    cost = read_large_number(price, tr("Price"))
+    worth = read_large_number(hour, tr("Worth of an hour"))
     if not 0 < cost < 1e7:
         raise OutOfRange(tr("Price"), cost, tr("above 0"))
     if not 0 < worth < 1e5:

@@ -11,6 +11,7 @@ from olive_almanac.core.units import (
     duration_text,
     number_text,
     pitch_from_dpi,
+    read_large_number,
     read_length_mm,
     read_lengths_mm,
     read_number,
@@ -152,6 +153,13 @@ class ReadNumberTest(unittest.TestCase):
                 read_speed_mm_s(text)
         for text, speed in (("1,25", 1.25), ("6.125", 6.125), ("0.050", 0.05), ("1000", 1000)):
             self.assertEqual(read_speed_mm_s(text), speed, text)
+
+    def test_a_grouped_thousand_is_no_large_number(self):
+        for text in ("1,000", "1.000", "10,600 nm", "2,500"):
+            with self.subTest(text), self.assertRaisesRegex(OutOfRange, "sign for thousands"):
+                read_large_number(text, "Wavelength", "nm")
+        for text, number in (("1000", 1000), ("12,5", 12.5), ("1.25", 1.25), ("0.250", 0.25)):
+            self.assertEqual(read_large_number(text, "Wavelength", "nm"), number, text)
 
     def test_refuses_a_pitch_or_dpi_of_nought(self):
         for convert in (pitch_from_dpi, dpi_from_pitch):

@@ -299,6 +299,7 @@ class SetUpTest(SessionCase):
             ({"other_lenses_mm": "50, long"}, "Other lenses"),
             ({"lens_focal_mm": ""}, "Focal length"),
             ({"lens_focal_mm": "x"}, "Focal length"),
+            ({"power_scale": "1,000"}, "S at full power"),
         ):
             with self.subTest(field):
                 self.assertFalse(presenter.save_machine(texts))
