@@ -110,8 +110,8 @@ JAMS_AT_MOST, LOOSE_MM = 0.10, 0.20  # beyond which a joint is told of
 USUAL_RATE = 30.0  # an hour of machine and person where the machine has none (no source)
 PAPER = "#ffffff"
 MOST_BYTES = 300_000_000  # of a job's programs in all
-OF_A_SHEET = re.compile(  # what this program calls the files of a sheet, in English and here
-    rf"(sheet|load|{tr('Sheet').lower()}|{tr('Load').lower()})-\d+(-front|-back)?"
+OF_A_SHEET = re.compile(  # what this program calls the files of a sheet, or once did in German
+    r"(sheet|load|platte|ladung)-\d+(-front|-back)?"
     rf"(-{'|-'.join(UNLIT_BLOCKS)})?\.(nc|svg|dxf)"
 )
 MELTS = ("Foam and rubber", "Plastic")  # cut in three rounds, so that neighbours cool
@@ -670,8 +670,9 @@ def write_job_files(
 
 
 def sheet_file(job: Job, run: SheetRun) -> str:
-    """Return the name, without its end, of the files of a sheet."""
-    return job.sheet_words(run.sheet, run.side).lower().replace(",", "").replace(" ", "-")
+    """Return the name, without its end, of the files of a sheet, the same in every language."""
+    kind = "sheet" if job.jig is None else "load"
+    return "-".join(filter(None, (kind, str(run.sheet + 1), run.side)))
 
 
 def _sweep_sheets(folder: Path, written: Collection[Path]) -> None:

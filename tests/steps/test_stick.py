@@ -82,6 +82,7 @@ class JobOnStickTest(JobCase):
         own = [self.source / name for name in ("notes-2.txt", "logo-2.svg", "my sheet-2.nc")]
         for path in own:
             path.write_text("mine")
+        (self.source / "platte-2.nc").write_text("as German once called it")
         self.assertTrue((self.source / "sheet-2.nc").exists())
         self.jobs.set_number("copies", "1")
         folder = self.write()

@@ -286,7 +286,7 @@ class Job:
     def sheet_words(self, number: int, side: str = "") -> str:
         """Return what a sheet, counted from 0, is called: with a jig it is a load."""
         called = f"{(tr('Load') if self.jig is not None else tr('Sheet'))} {number + 1}"
-        return f"{called}, {side}" if side else called
+        return f"{called}, {SIDES[side]}" if side else called
 
     def progress_on(self, sheet: int, layout: str, side: str = "") -> JobProgress:
         """Return how far the run of a sheet has come, of this very layout; a fresh one else."""
