@@ -19,7 +19,8 @@ NAMES = {
     """,
     "plywood_exterior": """
         exterior ply | marine ply | WBP plywood | film faced ply | plywood exterior glue |
-        Sperrholz wasserfest verleimt | Siebdruckplatte
+        Sperrholz wasserfest verleimt | Siebdruckplatte |
+        birch film faced | phenolic ply | Sperrholz Birke AW100
     """,
     "unknown": """
         FR ply | FR MDF | fr-mdf | fire rated plywood | fireproof mdf | euroclass b ply | FR felt |
@@ -34,7 +35,11 @@ NAMES = {
         polyester resin | canvas | safety glass | laminated glass | mirror | quartz
         composite | tile | carpet tile | silver | gold | lead crystal | lead | magnesium |
         garden chair | mystery plastic | plastic | laser safe plastic | milk jug
-        | alu-foam bond | alu sandwich panel
+        | alu-foam bond | alu sandwich panel |
+        gift card | ID card | Bankkarte | phenolic sheet | phenolic paper | Hartpapier |
+        coated cotton canvas | waxed cotton | cotton oilcloth | polyester tarpaulin | Wachstuch |
+        thermal paper | stone paper | Wachspapier | stone wool | felt acrylic | carbon felt |
+        pine railway sleeper | alu foil insulation | chlorinated rubber | free of PVC
     """,
     "softwood": """
         pine | Pine board | balsa | Spruce | cedar shingle | lime wood | basswood
@@ -66,7 +71,8 @@ NAMES = {
         tan 2mm
     """,
     "card": """
-        lime green card | card | card stock | gold card
+        lime green card | card | card stock | gold card |
+        business cards | Karton
     """,
     "stone": """
         limestone | granite | marble | river stone
@@ -92,7 +98,8 @@ NAMES = {
         kraft paper | paper
     """,
     "pvc": """
-        PVC card | PVC | uPVC | PVC foam board | polyvinyl chloride | PVC leather
+        PVC card | PVC | uPVC | PVC foam board | polyvinyl chloride | PVC leather |
+        P.V.C. sheet | 3mmPVC | Hartpvc 3mm | PVDC film
     """,
     "pp": """
         polypropylene | PP sheet
@@ -144,19 +151,22 @@ NAMES = {
     """,
     "chrome_leather": """
         chrome leather | chrome tanned leather | chrome-tanned hide | chromium tanned |
-        leather, chrome | wet blue | Chromleder | Leder, chromgegerbt
+        leather, chrome | wet blue | Chromleder | Leder, chromgegerbt |
+        suede, chrome tanned | chrome suede
     """,
     "synthetic_leather": """
         Kunstleder | Lederimitat |
         pleather | PU leather | faux leather | vegan leather | leatherette |
         synthetic leather | imitation leather | bonded leather | microfibre leather | leather look
-        fabric
+        fabric |
+        fake suede | vegan suede | Kunst-Leder
     """,
     "felt": """
         felt | wool felt
     """,
     "cotton": """
-        cotton | cotton canvas
+        cotton | cotton canvas |
+        uncoated cotton
     """,
     "denim": """
         denim
@@ -196,13 +206,15 @@ NAMES = {
     """,
     "galvanised": """
         galvanised steel | galvanized sheet | zinc plated steel | hot dip steel |
-        Stahlblech verzinkt
+        Stahlblech verzinkt |
+        steel, galvannealed
     """,
     "coated_metal": """
         powder coated tumbler
     """,
     "unknown_coating": """
-        painted steel | chrome plated brass | nickel plated | steel, painted
+        painted steel | chrome plated brass | nickel plated | steel, painted |
+        electroplated steel
     """,
     "brass": """
         brass

@@ -18,24 +18,26 @@ UNKNOWN = "unknown"
 _COATED = "(painted|primed|lacquered|varnished|coated)"
 _DENIED = (
     r"\b(?:no|not|non|without|never|ohne|nicht|keine?) \w+"
+    r"|\b(?:free (?:of|from)|frei von) \w+"
     r"|\b\w+ (?:free|frei\w{0,2})\b|\b\w{3,}frei(?:e[nmrs]?)?\b"
 )
 
 # The first pattern found in the name decides.  Barred families come first, then words that say too
 # little to be sure, then the others: what a thing is made of before the wood that it looks like.
 NAME_RULES: tuple[tuple[str, str], ...] = (
-    (r"pleather|leatherette|kunstleder|lederimitat|\bskai\b", "synthetic_leather"),
+    (r"pleather|leatherette|kunst ?leder|lederimitat|\bskai\b", "synthetic_leather"),
     (
         r"\b(faux|fake|synthetic|artificial|imitation|vegan|eco|pu|bonded|bycast|man ?made"
-        r"|micro ?fib\w*|polyurethane|plastic)( \w+)? leather\b",
+        r"|micro ?fib\w*|polyurethane|plastic)( \w+)? (leather|suede|hide|nubuck)\b",
         "synthetic_leather",
     ),
     (r"\bleather[ -]?(look|like|effect|imitation)", "synthetic_leather"),
     (r"\b(pu|öko|vegan\w*) ?leder|\bleder ?(optik|faser)", "synthetic_leather"),
-    (r"\bu?pvc\b|poly ?vinyl ?chlorid", "pvc"),
+    (r"pvc|\bp v c\b|poly ?vinyl ?(iden ?)?chlorid|\bpvdc\b", "pvc"),
     (r"vinyl", "vinyl"),
     (r"\bchrom\w*[ -]?tan|\bchrom\w* .*leather|leather.*\bchrom|wet[ -]?blue", "chrome_leather"),
     (r"chrom(?!frei)\w* ?leder|chrom ?gegerbt", "chrome_leather"),
+    (r"\bchrome? .*(suede|hide|nubuck)|(suede|hide|nubuck|nubuk).*\bchrom", "chrome_leather"),
     (r"\bptfe\b|\bteflon\b|\bfep\b|\bpfa\b|\bpvdf\b|\betfe\b|fluoro", "ptfe"),
     (r"\bfr[ -]?4\b|\bg ?10\b|epoxy|fib(er|re) ?glass|glass ?(fib|cloth|wool)", "epoxy_glass"),
     (r"\b[gk]fk\b|\bgrp\b|circuit|\bpcbs?\b|copper[ -]?clad", "epoxy_glass"),
@@ -49,10 +51,29 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
     (r"\bflash[ -]?(paper|cotton|string|cloth)|gun[ -]?cotton|pyropapier", "nitrated"),
     (r"nitro[ -]?[cz]ell|nitrated|[cz]ell?uloid|schie(ß|ss)baumwolle", "nitrated"),
     (r"verzinkt", "galvanised"),
-    (r"galvani|\bzinc[ -]?(plat|coat|ed)|\bzincked|hot[ -]?dip", "galvanised"),
+    (r"galvan|\bzinc[ -]?(plat|coat|ed)|\bzincked|hot[ -]?dip", "galvanised"),
     (r"beryll|\bbe ?cu\b", "beryllium_copper"),
     # what says too little
     (r"treated|pressure|creosot|laminate|melamine|fire ?retard|flame ?retard", UNKNOWN),
+    (r"railway|sleepers?\b|bahnschwelle|chlorinated|chlorosul|chlor ?kautschuk", UNKNOWN),
+    (
+        r"\b(credit|debit|bank|gift|loyalty|member\w*|key|id|sim|sd|chip|playing|foil|metallic"
+        r"|plastic) ?cards?\b|\b(kredit|bank|kunden|mitglieds|chip|spiel|schlüssel) ?karten?\b",
+        UNKNOWN,
+    ),
+    (
+        r"\b(stone|synthetic|magnet\w*|thermal|baking|greaseproof|wax\w*|washable|coated|release)"
+        r" ?paper\b|(stein|synthetik|magnet|thermo|wachs|beschichtetes )papier",
+        UNKNOWN,
+    ),
+    (
+        r"tarp|oil ?cloth|wachstuch|\b(coated|waxed|oiled|beschichtet\w*|gewachst\w*)\b.*"
+        r"(cotton|canvas|polyester|nylon|baumwoll)|(cotton|canvas|polyester|nylon|baumwoll\w*)\b.*"
+        r"\b(coated|waxed|oiled|oil|beschichtet|gewachst)",
+        UNKNOWN,
+    ),
+    (r"carbon felt|insulation|dämm(stoff|platte|ung)|bakelit|hart ?papier", UNKNOWN),
+    (r"^(?!.*\b(ply|sperrholz)).*phenol", UNKNOWN),
     (r"\bfr\b|fire ?(proof|rated)|flame ?proof|intumescent|euroclass", UNKNOWN),
     (r"(schwer|nicht) ?(entflammbar|brennbar)|flammgesch|flammhemm|feuerhemm|brandschutz", UNKNOWN),
     (r"\bb1\b.*(holz|mdf|platte|filz|stoff)|(holz|mdf|platte|filz|stoff)\w* .*\bb1\b", UNKNOWN),
@@ -67,7 +88,8 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
     ),
     (r"\bosb\b|\bhpl\b|resin|composite|engineered|\bsand ?paper|\bwall ?paper|abrasive", UNKNOWN),
     (r"acrylic .*(felt|yarn|fabric|fibre|fiber|fur|wool|paint|cloth|rug)", UNKNOWN),
-    (r"\blead\b|leaded|cadmium|magnesium|\b(steel|rock|mineral|glass) wool", UNKNOWN),
+    (r"\b(felt|yarn|fabric|fibre|fiber|fur|wool|cloth|filz|garn|stoff)\b.*acryl", UNKNOWN),
+    (r"\blead\b|leaded|cadmium|magnesium|\b(steel|rock|stone|mineral|glass) wool", UNKNOWN),
     (r"(carpet|ceiling|floor|roof\w*)\b", UNKNOWN),
     (
         r"\bply\b.*\b(tissue|napkin)|\bpc ?/ ?abs\b|\babs ?/ ?pc\b|photo ?paper|carbon paper",
@@ -93,7 +115,8 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
     ),
     (r"lackiert|beschichtet|verchromt|vernickelt|vergoldet|versilbert", UNKNOWN),
     (
-        r"\b(painted|plated|lacquered|coated)\b.*\b(steel|metal|brass|iron|alumin\w*)",
+        r"\b(painted|(electro ?)?plated|lacquered|coated)\b.*"
+        r"\b(steel|metal|brass|iron|alumin\w*)",
         "unknown_coating",
     ),
     (r"\b(steel|metal|brass|iron)\b.*\b(painted|plated|lacquered|coated)\b", "unknown_coating"),
@@ -129,7 +152,8 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
         "plywood_exterior",
     ),
     (
-        r"(wasserfest|aussen)\w* .*sperrholz|sperrholz.*(wasserfest|aussen)|siebdruck",
+        r"(wasserfest|aussen)\w* .*sperrholz|sperrholz.*(wasserfest|aussen)|siebdruck"
+        r"|film ?(faced|beschichtet)|\b(aw|bfu) ?100\b",
         "plywood_exterior",
     ),
     (r"\bply\b|\w*plywood|\bmultiplex\b|sperrholz", "plywood"),
