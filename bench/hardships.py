@@ -63,7 +63,7 @@ UNSAFE: dict[str, Spoil] = {
     "no end": _swap(r"M2|M30", ""),
     "inverse time": _swap("G94", "G93"),
     "inverse time later": _put("G93"),
-    "steps, not places": _put("G91"),
+    "steps, not places": _put("G91", *["G1 X30 S400"] * 50, "G90"),
     "a pause that may be skipped": _put("/M5 S0"),
     "a stop with the beam on": _put("G1 S500", "M0"),
     "a rest with the beam on": _put("G1 S500", "G4 P60"),
@@ -91,6 +91,11 @@ UNSAFE: dict[str, Spoil] = {
     "the head far down in steps": _put(*["G91", "G1 Z-30 S0"], *["G1 Z-30 S0"] * 3, "G90"),
     "an arc that stands upright": _put("G18 G2 X5 Z5 I2 K2 S500"),
     "a power that was left": _swap(r"\bS0\b", ""),
+    "a wait that goes elsewhere": _put("G4 P0.1 X9000 S0"),
+    "a circle without a place": _put("G2 I9000 J0 S500", "G1"),
+    "an arc by radius, too": _put("G2 I5 J0 R400 S500"),
+    "inches in the middle": _put("G20", "G1 X0.5 S500", "G21"),
+    "a line that no controller takes": _put("N-5 M5"),
     "an arc off the bed": _put("G2 X0 Y0 I9000 J9000 S500"),
 }
 

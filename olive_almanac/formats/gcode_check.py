@@ -57,6 +57,7 @@ INVERSE_TIME = 93  # the F word of each line would be another speed
 G_PLAIN = {4, 40, 49, 54, 61, 64}  # dwell; modes that are the default and change nothing here
 M_KNOWN = {0, 1, 2, 3, 4, 5, 7, 8, 9, 30}
 LETTERS = set("FGIJKMNPRSTXYZ")
+MOST_LINES = 9_999_999  # that are numbered: controllers take no higher N word
 LINES_A_STEP = 20_000
 PIECE = 1_000_000  # characters that are parted into lines at once
 MOST_KNOWN = 50_000
@@ -146,6 +147,7 @@ class _Interpreter:
         self.y: float | None = None
         self.z: float | None = None
         self.feed = 0.0  # mm/min
+        self.feed_unit: int | None = None  # G20 or G21, in which it was stated
         self.power = 0.0
         self.power_stated = False  # else the controller may hold any
         self.beam_on = False
@@ -349,6 +351,7 @@ class _Interpreter:
             )
         for group, value in words.modes:
             self.modal[group] = value
+        self.check_use(words)
         if words.rounds and not 0 <= words.values.get("P", 0) * self.scale <= MOST_ROUNDING_MM:
             self.report(
                 "path-left",
@@ -372,7 +375,7 @@ class _Interpreter:
                     ),
                 )
         if "F" in words.values:
-            self.feed = words.values["F"] * self.scale
+            self.feed, self.feed_unit = words.values["F"] * self.scale, self.modal.get(UNITS)
             if not 0 < self.feed <= 60 * self.limits.max_speed_mm_s * (1 + 1e-6):
                 self.report(
                     "over-speed",
@@ -391,6 +394,27 @@ class _Interpreter:
             self.report("beam-at-rest", tr("waits with the beam on"))
         if words.moves and not words.dwells:
             self.move(words.values)
+
+    def check_use(self, words: _Words) -> None:
+        """Report words that nothing on the line takes: controllers refuse such a line, an M5 on it
+        too, or go another way than the one followed here.
+        """
+        takes = set("FNSXYZ")
+        if words.moves and self.modal.get(MOTION) in (2, 3):
+            takes |= {"I", "J"}
+        if words.dwells:
+            takes -= set("XYZ")
+        if words.dwells != words.rounds:
+            takes.add("P")
+        for letter in words.values:
+            if letter not in takes:
+                self.report(
+                    "unused-word",
+                    tr("holds the word {letter}, which has no place on it", letter=letter),
+                )
+        number = words.values.get("N", 0)
+        if number != int(number) or not 0 <= number <= MOST_LINES:
+            self.report("unused-word", tr("has a number that is none of a line"))
 
     @property
     def is_straight(self) -> bool:
@@ -484,6 +508,11 @@ class _Interpreter:
         if self.feed <= 0:
             self.report("no-feed", tr("feeds before any F word"))
         burns = self.beam_on and self.power > 0
+        if burns and self.feed_unit != self.modal[UNITS]:
+            self.report(
+                "feed-unit",
+                tr("burns by an F word of another unit: controllers disagree on how fast that is"),
+            )
         if burns and (x0 is None or y0 is None):
             self.report("lost-place", tr("burns from a place that is not known"))
         if burns and 0 < self.feed < 60 * SLOWEST_MM_S:

@@ -91,6 +91,31 @@ class HazardTest(unittest.TestCase):
             with self.subTest(line):
                 self.assertIn("beam-at-rest", codes(inside(line)))
 
+    def test_a_word_that_nothing_on_its_line_takes(self):
+        for line in (
+            "S0 G4 P0.1 X500",  # waits, and goes to the place
+            "G1 X20 I5",
+            "G1 X20 R5",
+            "G1 X20 P2",
+            "G1 X20 K1",
+            "G2 I5 J0",  # a whole circle, for some controllers
+            "G2 X30 Y20 I5 J0 R400",  # by the radius, for others
+            "G2 X30 Y20 I5 J0 P3",  # thrice round
+            "N-5 G1 X20",
+            "N5.5 G1 X20",
+            "N99999999 G1 X20",
+        ):
+            with self.subTest(line):
+                self.assertIn("unused-word", codes(inside(line)))
+        for line in ("N5 G1 X20", "S0 G4 P0.1", "G64 P0.05", "G2 X30 Y20 I5 J0", "G1 Z1 X20"):
+            with self.subTest(line):
+                self.assertNotIn("unused-word", codes(inside(line)))
+
+    def test_a_feed_of_another_unit_than_that_of_the_line(self):
+        self.assertEqual(codes(inside("G20\nG1 X0.7\nG21")), ["feed-unit"])
+        for line in ("G20 F20\nG1 X0.7\nG21 F600", "G20\nG0 X0.7 S0\nG21", "G20\nG21"):
+            self.assertEqual(codes(inside(line)), [], line)
+
     def test_a_beam_that_creeps_is_as_one_at_rest(self):
         for feed, found in ((6, []), (5.9, ["beam-at-rest"]), (0.001, ["beam-at-rest"])):
             with self.subTest(feed=feed):
