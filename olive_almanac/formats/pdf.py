@@ -214,7 +214,7 @@ def write_key(trial: Trial, *, speed_unit: str = "mm/s", paper: str = "a4") -> b
         36.5,
         (
             tr(
-                "{cells}, {seconds}, coupon {size} mm.{turned}",
+                "{cells}, listed as they burn; {seconds}, coupon {size} mm.{turned}",
                 cells=count_text(len(trial.cells), "cell"),
                 seconds=duration_text(trial.seconds),
                 size=size,
