@@ -349,6 +349,7 @@ class _Interpreter:
             self.report(
                 "ends-early", tr("is a percent sign: controllers read no further, whatever is on")
             )
+        unit = self.modal.get(UNITS)
         for group, value in words.modes:
             self.modal[group] = value
         self.check_use(words)
@@ -376,6 +377,8 @@ class _Interpreter:
                 )
         if "F" in words.values:
             self.feed, self.feed_unit = words.values["F"] * self.scale, self.modal.get(UNITS)
+            if unit not in (None, self.feed_unit):
+                self.feed_unit = None  # some take F first, others the unit of its line
             if not 0 < self.feed <= 60 * self.limits.max_speed_mm_s * (1 + 1e-6):
                 self.report(
                     "over-speed",

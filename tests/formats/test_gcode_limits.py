@@ -113,7 +113,8 @@ class HazardTest(unittest.TestCase):
 
     def test_a_feed_of_another_unit_than_that_of_the_line(self):
         self.assertEqual(codes(inside("G20\nG1 X0.7\nG21")), ["feed-unit"])
-        for line in ("G20 F20\nG1 X0.7\nG21 F600", "G20\nG0 X0.7 S0\nG21", "G20\nG21"):
+        self.assertEqual(codes(inside("G20 F20\nG1 X0.7\nG21\nF600")), ["feed-unit"])
+        for line in ("G20\nF20\nG1 X0.7\nG21\nF600", "G20\nG0 X0.7 S0\nG21", "G20\nG21"):
             self.assertEqual(codes(inside(line)), [], line)
 
     def test_a_beam_that_creeps_is_as_one_at_rest(self):
