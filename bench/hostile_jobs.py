@@ -48,8 +48,8 @@ def one_job(rng: random.Random, sign: Callable[[], None]) -> list[tuple[str, Che
     keep to (None where its zero is not the bed's).  Raises AlmanacError where the program refuses
     in a sentence.
 
-    `sign` is called where the window shows something new: the drawing, each copy laid closer, the
-    plan, each piece written.
+    `sign` is called where the window shows something new: the drawing, that one copy is worked out,
+    each copy laid closer, the plan, each piece written.
     """
     base = rng.choice((LONG, NORTH))
     bed = (round(rng.uniform(60, 900), 1), round(rng.uniform(60, 600), 1))
@@ -73,6 +73,7 @@ def one_job(rng: random.Random, sign: Callable[[], None]) -> list[tuple[str, Che
     names = letters() if job.names else None
     wish = JobWish(drawing, tasks, machine, stock, job, sheets, letters=names)
     work = piecework_for(wish)
+    sign()
     if rng.random() < 0.2:
         for placed in nesting(wish, work):
             wish = replace(wish, placed=placed)

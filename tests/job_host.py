@@ -18,4 +18,5 @@ class JobHost:
             self.jobs.take_read(*found)
         if reading is None:
             for result in self.jobs.work() or ():
-                self.jobs.take(result)
+                if not isinstance(result, str):
+                    self.jobs.take(result)

@@ -5,6 +5,7 @@ it.
 from __future__ import annotations
 
 import hashlib
+import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -76,6 +77,7 @@ __all__ = [
 
 MOST_COPIES = 2000
 STRIPS = {False: ("grey", tr("greyscale strip")), True: ("dots", tr("dot strip"))}  # in dots or not
+LONG_S = 1.0  # of work on one copy, from which on it is told that it is done
 LEAST_OFFCUT_MM = 40.0  # of its narrower side
 
 
@@ -817,16 +819,16 @@ class JobsPresenter:
             return ()
         return self.session.trials.behind(entry)
 
-    def work(self) -> Iterator[JobResult] | None:
-        """Return the work that works the job out, for a worker; None where there is nothing to
-        do.
+    def work(self) -> Iterator[JobResult | str] | None:
+        """Return the work that works the job out, for a worker, with words where it takes long;
+        None where there is nothing to do.
         """
         wish = self.wish()
         if wish is None:
             return None
         known = self._known
 
-        def items() -> Iterator[JobResult]:
+        def items() -> Iterator[JobResult | str]:
             from olive_almanac.steps.job_work import knowledge_of, piecework_for, work_out_job
 
             job = wish.job
@@ -836,8 +838,11 @@ class JobsPresenter:
             handling = (job.rounds, apart, job.answers, wish.stock.thickness_mm, named)
             of = (wish.drawing, wish.tasks, wish.machine, *handling)
             made = self._work
+            began = time.monotonic()
             piecework = made[1] if made is not None and made[0] == of else piecework_for(wish)
             self._work = (of, piecework)
+            if time.monotonic() - began > LONG_S:
+                yield tr("One copy is worked out, the sheets come next")
             key = (wish.machine, wish.stock, tuple(trial.id for trial, _ in wish.pairs))
             fitted = known[1] if known is not None and known[0] == key else None
             if fitted is None and wish.pairs:

@@ -76,6 +76,15 @@ class JobTest(JobCase):
             self.assertTrue(any(apart), box)
         self.assertEqual(self.session.store.jobs()[0].copies, 6)
 
+    def test_work_on_one_copy_that_takes_long_tells_when_it_is_done(self):
+        self.bring_in()
+        with mock.patch("olive_almanac.steps.jobs.LONG_S", -1.0):
+            words, result = self.jobs.work()
+        self.assertIn("One copy is worked out", words)
+        self.assertEqual(result.plan.copies, 1)
+        (result,) = self.jobs.work()
+        self.assertEqual(result.plan.copies, 1)
+
     def test_wrong_numbers_are_told_and_change_nothing(self):
         self.bring_in()
         for text in ("0", "2.5", "many", "2,000"):

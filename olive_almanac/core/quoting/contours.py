@@ -17,6 +17,7 @@ Floats = NDArray[np.float64]
 RANKS = {"engrave": 0, "mark": 0, "score": 1, "cut": 2}  # what moves or falls comes last
 STARTS = 12  # places where a closed contour may be begun
 TRIED_AT_ONCE = 1_000  # contours whose holder is sought
+TRIED_OFTEN = 8  # times from which on a cut is prepared for it
 CORNER_MM, CORNER_SHARE = 2.0, 0.2  # a start keeps so far from a corner, or this share of its edge
 
 
@@ -82,6 +83,8 @@ def parents_of(contours: Sequence[Contour]) -> list[int]:
     tree = shapely.STRtree(polygons)
     for begin in range(0, len(contours), TRIED_AT_ONCE):
         inside, held_by = tree.query(shapely.points(firsts[begin : begin + TRIED_AT_ONCE]))
+        often = np.bincount(held_by, minlength=len(polygons)) >= TRIED_OFTEN
+        shapely.prepare(polygons[often])
         which = inside + begin
         larger = (area[closed[held_by]] > area[which]) & (closed[held_by] != which)
         which, held_by = which[larger], held_by[larger]

@@ -32,8 +32,9 @@ def findings_of(
     import shapely
 
     found: list[DrawingFinding] = []
-    kept = [n for n, points in enumerate(flats) if len(points) > 1 and _extent(points) > 1e-6]
-    without = [n for n in range(len(flats)) if n not in set(kept)]
+    has_length = [len(points) > 1 and _extent(points) > 1e-6 for points in flats]
+    kept = [n for n, long in enumerate(has_length) if long]
+    without = [n for n, long in enumerate(has_length) if not long]
     if without:
         says = tr("{lines} without length, left out.", lines=count_text(len(without), "line"))
         found.append(DrawingFinding("no length", says, None, tuple(without[:NAMED_PATHS])))

@@ -62,13 +62,17 @@ def order_of(
     rounds: int = 1,
     seed: int = 1,
     effort: float = 1.0,
+    parents: Sequence[int] | None = None,
 ) -> Tour:
     """Return the order: by rank, what lies inside before what holds it, least travel.
 
     `rounds` above 1 deals the cuts out so that neighbours are not burnt one after the other (stock
-    that melts).  `effort` multiplies the kicks.
+    that melts).  `effort` multiplies the kicks.  `parents` are those of `parents_of`, where they
+    are known.
     """
-    planner = _Planner(contours, speed_mm_s, acceleration_mm_s2, seed, effort)
+    if parents is None:
+        parents = parents_of(contours)
+    planner = _Planner(contours, parents, speed_mm_s, acceleration_mm_s2, seed, effort)
     order: list[int] = []
     at = home_mm
     for rank in sorted({one.rank for one in contours}):
@@ -182,6 +186,7 @@ class _Planner:
     def __init__(
         self,
         contours: Sequence[Contour],
+        parents: Sequence[int],
         speed: float,
         acceleration: float,
         seed: int,
@@ -189,7 +194,7 @@ class _Planner:
     ) -> None:
         self.contours, self.speed, self.acceleration = contours, speed, acceleration
         self.effort, self.random = effort, random.Random(seed)
-        self.parents = parents_of(contours)
+        self.parents = parents
         self.ways = [_way_of(one) for one in contours]
 
     def tour(self, mine: Sequence[int], start: Point, share: float = 1.0) -> list[int]:

@@ -310,6 +310,7 @@ def _pattern(
         acceleration_mm_s2=machine.acceleration_mm_s2,
         rounds=handling.rounds,
         effort=handling.effort,
+        parents=parents,
     )
     steps: list[tuple[Burn, str]] = [
         (step, group)
@@ -371,12 +372,13 @@ def _pieces_mm(contours: Sequence[Contour], outlines: Sequence[Floats]) -> tuple
     if not outlines:
         return ()
     cuts = [one for one in contours if one.task == "cut"]
-    tree = shapely.STRtree([shapely.Polygon(outline) for outline in outlines])
-    begins = shapely.points([one.points_mm[0] for one in cuts])
-    which, piece = tree.query(begins, predicate="intersects")
-    which, first = np.unique(which, return_index=True)
+    faces = shapely.polygons([shapely.linearrings(outline) for outline in outlines])
+    tree = shapely.STRtree(shapely.points([one.points_mm[0] for one in cuts]))
+    piece, which = tree.query(faces, predicate="intersects")  # the innermost face counts
+    inner = np.lexsort((shapely.area(faces)[piece], which))
+    which, first = np.unique(which[inner], return_index=True)
     length = np.array([one.length_mm for one in cuts])[which]
-    return tuple(np.bincount(piece[first], length, len(outlines)).tolist())
+    return tuple(np.bincount(piece[inner][first], length, len(outlines)).tolist())
 
 
 def _contours(

@@ -642,7 +642,10 @@ class JobsPage(StationPage):
         elif items is not None:
             self._working_out.start(items, self._take, self._failed)
 
-    def _take(self, result: JobResult) -> None:
+    def _take(self, result: JobResult | str) -> None:
+        if isinstance(result, str):
+            self.done.setText(result)
+            return
         self.presenter.take(result)
         self._renew_sheet(result.plan.runs)
         if self._writes_next and self.presenter.is_current:

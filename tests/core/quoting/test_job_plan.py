@@ -76,6 +76,14 @@ class PatternTest(unittest.TestCase):
         self.assertAlmostEqual(sum(pattern.pieces_mm), pattern.cut_mm)
         self.assertEqual(len(pattern.pieces_mm), 1)
 
+    def test_each_cut_counts_for_the_innermost_piece_that_it_frees(self):
+        frame, window, inner = (
+            f'<rect x="{at}" y="{at}" width="{w}" height="{h}" stroke="red"/>'
+            for at, w, h in ((10, 40, 30), (14, 10, 9), (16, 6, 5))
+        )
+        pieces_mm = pattern_of(drawing(frame + window + inner), TASKS, LONG).pieces_mm
+        np.testing.assert_allclose(sorted(pieces_mm), [22, 140 + 38])
+
     def test_a_cut_goes_round_as_often_as_it_has_passes_and_a_little_on(self):
         pattern = pattern_of(drawing(), TASKS, LONG)
         outline = np.array(pattern.steps[-1][0].paths[0])
