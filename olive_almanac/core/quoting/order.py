@@ -26,7 +26,6 @@ Cost = Callable[[int, int], float]
 Point = tuple[float, float]
 NEAR = 8  # neighbours looked at
 ASKED_AT_ONCE = 400  # nodes: other threads come in between
-ASKED_FIRST = 8  # ends, nearest first
 WINDOW = 50  # nodes that a kick stays within
 KICKS_A_NODE = 12
 LEAST_KICKS, MOST_KICKS, KICKS_OF_MANY = 1500, 3000, 1800
@@ -433,50 +432,18 @@ def _strung(fragments: list[list[int]], middles: Floats, start: Point) -> list[i
     ends = np.array(
         [middles[one[0]] for one in fragments] + [middles[one[-1]] for one in fragments]
     )
-    free = _FreeEnds(ends)
+    free = np.ones(2 * count, bool)
     order: list[int] = []
     at = np.array(start)
     for _ in range(count):
-        k = free.nearest(at)
+        apart = np.hypot(*(ends - at).T)
+        apart[~free] = np.inf
+        k = int(apart.argmin())
         fragment = fragments[k % count]
         order += fragment if k < count else fragment[::-1]
-        free.take(k % count, k % count + count)
+        free[[k % count, k % count + count]] = False
         at = middles[order[-1]]
     return order
-
-
-class _FreeEnds:
-    """Ends [n, 2] mm of which two are taken at a time; the nearest of the others is found in a tree
-    that is made anew when half of its ends are taken.
-    """
-
-    def __init__(self, ends: Floats) -> None:
-        self.ends, self.free = ends, np.ones(len(ends), bool)
-        self._plant()
-
-    def _plant(self) -> None:
-        from scipy.spatial import cKDTree
-
-        self.planted = np.flatnonzero(self.free)
-        self.left = len(self.planted)
-        self.tree = cKDTree(self.ends[self.planted])
-
-    def nearest(self, at: Floats) -> int:
-        """Return the free end that is nearest to a place, the first of several."""
-        asked = min(ASKED_FIRST, len(self.planted))
-        while True:
-            apart, found = self.tree.query(at, k=np.arange(1, asked + 1))
-            known = self.planted[found]
-            free = self.free[known]
-            if free.any() and (apart[free][0] < apart[-1] or asked == len(self.planted)):
-                return int(known[free & (apart == apart[free][0])].min())
-            asked = min(4 * asked, len(self.planted))
-
-    def take(self, *ends: int) -> None:
-        self.free[list(ends)] = False
-        self.left -= len(ends)
-        if 0 < 2 * self.left < len(self.planted):
-            self._plant()
 
 
 class _Search:
