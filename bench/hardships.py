@@ -29,6 +29,7 @@ from tests.samples import BIRCH, LONG, MARKER, NORTH, kind_plan
 
 ROOT = Path(__file__).parents[1]
 LONG_BYTES = 200_000
+BURNING = re.compile(r"G1 .*S[1-9]")
 Figure = tuple[str, float, float]  # what, the figure, the most that it may be
 Spoil = Callable[[list[str], int], list[str]]
 
@@ -36,6 +37,16 @@ Spoil = Callable[[list[str], int], list[str]]
 def _put(*lines: str) -> Spoil:
     """Lines after a burning one."""
     return lambda program, at: [*program[: at + 1], *lines, *program[at + 1 :]]
+
+
+def _after_the_first(*lines: str) -> Spoil:
+    """Lines after the first burning one, so that they reach the others."""
+
+    def spoil(program: list[str], at: int) -> list[str]:
+        first = next(n for n, line in enumerate(program) if BURNING.search(line))
+        return _put(*lines)(program, first)
+
+    return spoil
 
 
 def _swap(pattern: str, written: str) -> Spoil:
@@ -63,7 +74,8 @@ UNSAFE: dict[str, Spoil] = {
     "no end": _swap(r"M2|M30", ""),
     "inverse time": _swap("G94", "G93"),
     "inverse time later": _put("G93"),
-    "steps, not places": _put("G91", *["G1 X30 S400"] * 50, "G90"),
+    "steps, not places": _after_the_first("G91"),
+    "steps off the bed": _put("G91", *["G1 X30 S400"] * 50, "G90"),
     "a pause that may be skipped": _put("/M5 S0"),
     "a stop with the beam on": _put("G1 S500", "M0"),
     "a rest with the beam on": _put("G1 S500", "G4 P60"),
@@ -105,7 +117,7 @@ def unsafe(rng: random.Random) -> Iterator[Figure]:
     called_safe, tries = 0, 0
     for program, limits in [_program(rng) for _ in range(10)]:
         for name, spoil in UNSAFE.items():
-            burning = [n for n, line in enumerate(program) if re.search(r"G1 .*S[1-9]", line)]
+            burning = [n for n, line in enumerate(program) if BURNING.search(line)]
             text = "\n".join(spoil(program, rng.choice(burning))) + "\n"
             tries += 1
             if check_gcode(text, limits).safe:
@@ -124,7 +136,7 @@ def _program(rng: random.Random) -> tuple[list[str], object]:
         except AlmanacError:
             continue  # no room for this kind on this machine
         text = b"".join(part for _, part in gcode_parts(trial, letters())).decode()
-        if len(text) < LONG_BYTES and re.search(r"G1 .*S[1-9]", text):
+        if len(text) < LONG_BYTES and BURNING.search(text):
             assert check_gcode(text, limits_of(trial)).safe
             return text.splitlines(), limits_of(trial)
 

@@ -32,6 +32,7 @@ from olive_almanac.steps.job_work import (
     nesting,
     new_job,
     piecework_for,
+    sheet_file,
     sheets_for,
     work_out_job,
     write_job_files,
@@ -48,8 +49,8 @@ def one_job(rng: random.Random, sign: Callable[[], None]) -> list[tuple[str, Che
     keep to (None where its zero is not the bed's).  Raises AlmanacError where the program refuses
     in a sentence.
 
-    `sign` is called where the window shows something new: the drawing, that one copy is worked out,
-    each copy laid closer, the plan, each piece written.
+    `sign` is called where the window shows something new: the drawing, each copy laid closer, the
+    plan, each piece written.
     """
     base = rng.choice((LONG, NORTH))
     bed = (round(rng.uniform(60, 900), 1), round(rng.uniform(60, 600), 1))
@@ -73,7 +74,6 @@ def one_job(rng: random.Random, sign: Callable[[], None]) -> list[tuple[str, Che
     names = letters() if job.names else None
     wish = JobWish(drawing, tasks, machine, stock, job, sheets, letters=names)
     work = piecework_for(wish)
-    sign()
     if rng.random() < 0.2:
         for placed in nesting(wish, work):
             wish = replace(wish, placed=placed)
@@ -85,8 +85,7 @@ def one_job(rng: random.Random, sign: Callable[[], None]) -> list[tuple[str, Che
         for _ in write_job_files(result, Path(holder)):
             sign()
         for run in result.plan.runs:
-            called = job.sheet_words(run.sheet, run.side).lower().replace(",", "")
-            path = Path(holder) / f"{called.replace(' ', '-')}.nc"
+            path = Path(holder) / f"{sheet_file(job, run)}.nc"
             sheet = sheets[run.sheet] if sheets else None
             on_bed = job.origin == "bed" and job.sides is None  # else its zero is elsewhere
             programs.append((path.read_text(), limits_of_run(run, sheet) if on_bed else None))
