@@ -33,6 +33,7 @@ _AT_ONCE = re.compile(r"[!?~]|[^\t\x20-\x7e]")
 ARC_STEP = math.radians(2)  # by which arcs are followed past clamps
 SLOWEST_MM_S = 0.1  # a beam that creeps slower burns as one at rest does
 FARTHEST_FOCUS_MM = 100.0  # from the face, up or down: beyond it the head meets bed or frame
+FARTHEST_ENDS_MM = 0.5  # of a large arc from its circle (common practice, no source)
 MOST_ROUNDING_MM = 0.1  # that a controller may leave the written path by
 BEAM = {3, 4, 5}  # M words of which a line holds one
 WAITS = (0, 1, 7, 8, 9)  # M words at which a controller stands still for a while
@@ -605,7 +606,8 @@ class _Interpreter:
             return
         cx, cy = x0 + values.get("I", 0.0) * self.scale, y0 + values.get("J", 0.0) * self.scale
         radius = math.hypot(x0 - cx, y0 - cy)
-        if abs(math.hypot(x1 - cx, y1 - cy) - radius) > max(0.01, 0.001 * radius):
+        ends_mm = max(0.01, min(0.001 * radius, FARTHEST_ENDS_MM))
+        if abs(math.hypot(x1 - cx, y1 - cy) - radius) > ends_mm:
             self.report(
                 "arc-not-followed", tr("is an arc whose ends are not equally far from its centre")
             )

@@ -305,6 +305,8 @@ class EdgeTest(unittest.TestCase):
             ("G2 X110 Y100 I4", False),
             ("G2 X110.005 Y100 I5", True),
             ("G2 X110.03 Y100 I5", False),
+            ("G3 X100 Y101 I-2000 J0", True),
+            ("G3 X101 Y101 I-2000 J0", False),  # by 1 mm, less than a thousandth of its radius
             ("G20 G2 X3.937008 Y4.330709 J0.19685", True),  # the same upwards, in inches
             ("G20 G2 X3.937008 Y4.330709 J5", False),
             ("G20 G2 X4.330709 Y3.937008 I0.19685", True),
