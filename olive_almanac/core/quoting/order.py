@@ -429,20 +429,19 @@ def _fragments(links: Sequence[Sequence[int]]) -> list[list[int]]:
 def _strung(fragments: list[list[int]], middles: Floats, start: Point) -> list[int]:
     """The fragments one behind the other, each by the end that is nearest."""
     count = len(fragments)
-    ends = np.array(
-        [middles[one[0]] for one in fragments] + [middles[one[-1]] for one in fragments]
-    )
-    free = np.ones(2 * count, bool)
+    both_ends = [one[0] for one in fragments] + [one[-1] for one in fragments]
+    x, y = np.ascontiguousarray(middles[both_ends].T)
+    squares, across = np.empty(2 * count), np.empty(2 * count)
     order: list[int] = []
-    at = np.array(start)
+    at_x, at_y = start
     for _ in range(count):
-        apart = np.hypot(*(ends - at).T)
-        apart[~free] = np.inf
-        k = int(apart.argmin())
+        np.square(np.subtract(x, at_x, out=squares), out=squares)
+        np.square(np.subtract(y, at_y, out=across), out=across)
+        k = int(np.add(squares, across, out=squares).argmin())
         fragment = fragments[k % count]
         order += fragment if k < count else fragment[::-1]
-        free[[k % count, k % count + count]] = False
-        at = middles[order[-1]]
+        x[k % count] = x[k % count + count] = np.inf
+        at_x, at_y = middles[order[-1]].tolist()
     return order
 
 
