@@ -350,14 +350,27 @@ def _neighbours(places: Sequence[Floats]) -> list[list[int]]:
     sizes = np.array([len(place) for place in places])
     owner, flat = np.repeat(np.arange(len(places)), sizes), np.concatenate(places)
     count = min(len(flat), NEAR + int(sizes.mean()) + 2)
-    tree = cKDTree(flat)
+    few = _first_on_each(flat, count)
+    tree, owner_of = cKDTree(flat[few]), owner[few]
+    count = min(count, len(few))
     near: list[list[int]] = []
     for begin in range(0, len(places), ASKED_AT_ONCE):
         asked = np.concatenate(places[begin : begin + ASKED_AT_ONCE])
         distance, at = tree.query(asked, k=count)
         asking = np.repeat(owner[(owner >= begin) & (owner < begin + ASKED_AT_ONCE)], count)
-        near += _nearest(asking, owner[at.ravel()], distance.ravel(), begin, len(places))
+        near += _nearest(asking, owner_of[at.ravel()], distance.ravel(), begin, len(places))
     return near
+
+
+def _first_on_each(places: Floats, most: int) -> NDArray[np.intp]:
+    """Which places [n, 2] are kept so that no more than `most` are one and the same: a tree looks
+    through all of those, each time.
+    """
+    by_place = np.lexsort(places.T)
+    ordered = places[by_place]
+    begins = np.r_[True, (ordered[1:] != ordered[:-1]).any(axis=1)]
+    first = np.maximum.accumulate(np.where(begins, np.arange(len(places)), 0))
+    return np.sort(by_place[np.arange(len(places)) - first < most])
 
 
 def _nearest(
