@@ -9,7 +9,7 @@ import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from olive_almanac.core.motion.program import Burn, Lines, Strokes
 from olive_almanac.core.placing.labels import SPOTS_PER_LETTER
 from olive_almanac.core.quoting.contours import face_of
-from olive_almanac.core.quoting.pattern import Pattern, engraved_lines, longest_run_up, taken_by
+from olive_almanac.core.quoting.pattern import Pattern, engraved_lines, longest_run_up
 from olive_almanac.core.records.job import GroupTask
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.units import number_text
@@ -70,35 +70,99 @@ def free_box(pattern: Pattern, names: Sequence[str], letters: Letters) -> Box | 
     """Return the box of a part in which the names come out largest: inside its outline, clear of
     all that is burnt in it; None where there is no room.
     """
-    import shapely
-
     if not pattern.outlines:
         return None
     part = max(map(face_of, pattern.outlines), key=lambda face: face.area)
-    burnt = [taken_by(one.points_mm, closed=one.closed) for one in pattern.contours]
-    burnt = [one for one in burnt if not one.equals(part)]
-    burnt += [face_of(area) for _, area in pattern.areas]
-    free = part.buffer(-KEEPS_OFF_MM).difference(shapely.union_all(burnt).buffer(KEEPS_OFF_MM))
-    if free.is_empty:
+    room = part.buffer(-KEEPS_OFF_MM)
+    if room.is_empty:
         return None
-    left, low, right, high = free.bounds
-    step = max(right - left, high - low) / CELLS
-    xs = np.arange(left, right - step / 2, step)
-    ys = np.arange(low, high - step / 2, step)
-    if not len(xs) or not len(ys):
+    free = _Free(room, _burnt_in(pattern, part))
+    rough = _Grid(room.bounds)
+    rows, columns = free.among(rough, surely=False).nonzero()
+    if not len(rows):
         return None
-    shapely.prepare(free)
-    grid_x, grid_y = np.meshgrid(xs, ys)
-    cells = shapely.box(grid_x, grid_y, grid_x + step, grid_y + step)
-    inside = shapely.covers(free, cells)
+    grid = _Grid(rough.around(rows, columns))
     longest = max((letters.width(name, 1.0) for name in names if name), default=0.0)
     longest = longest or WIDTH_A_LETTER * USUAL_LETTERS
-    found = _best_box(inside, step, longest)
+    found = _best_box(free.among(grid), grid.step, longest)
     if found is None:
         return None
     column, row, wide, tall = found
-    x, y = left + column * step, low + row * step
-    return (x, y, x + wide * step, y + tall * step)
+    return grid.box_of(column, row, wide, tall)
+
+
+def _burnt_in(pattern: Pattern, part: Any) -> list[tuple[Floats, Any]]:
+    """The lines [n, 2] of a pattern, a closed one with its first point again, and their faces; but
+    not the outline of the part itself.
+    """
+    lines = [(one.points_mm, one.closed) for one in pattern.contours]
+    lines += [(area, True) for _, area in pattern.areas]
+    found = []
+    for points, closed in lines:
+        face = face_of(points) if closed else None
+        if face is None or not face.equals(part):
+            found.append((_closed(points) if closed else points, face))
+    return found
+
+
+class _Grid:
+    """Square cells over a box, numbered from its lower left corner."""
+
+    def __init__(self, box: Box) -> None:
+        self.left, self.low, self.right, self.high = box
+        self.step = max(self.right - self.left, self.high - self.low) / CELLS
+        xs = np.arange(self.left, self.right - self.step / 2, self.step)
+        ys = np.arange(self.low, self.high - self.step / 2, self.step)
+        self.xs, self.ys = np.meshgrid(xs, ys)
+
+    def box_of(self, column: int, row: int, wide: int, tall: int) -> Box:
+        """Return the box of some columns and rows, mm."""
+        x, y = self.left + column * self.step, self.low + row * self.step
+        return (x, y, x + wide * self.step, y + tall * self.step)
+
+    def around(self, rows: NDArray[np.intp], columns: NDArray[np.intp]) -> Box:
+        """Return the box around some cells, and one cell more to each side, mm."""
+        column, row = int(columns.min()), int(rows.min())
+        wide, tall = int(columns.max()) - column + 3, int(rows.max()) - row + 3
+        left, low, right, high = self.box_of(column - 1, row - 1, wide, tall)
+        return (
+            max(left, self.left),
+            max(low, self.low),
+            min(right, self.right),
+            min(high, self.high),
+        )
+
+
+class _Free:
+    """Where a part is clear of all that is burnt in it."""
+
+    def __init__(self, room: Any, burnt: Sequence[tuple[Floats, Any]]) -> None:
+        import shapely
+
+        self.room = room
+        self.faces = [face for _, face in burnt if face is not None and not face.is_empty]
+        self.lines = shapely.multilinestrings([shapely.linestrings(line) for line, _ in burnt])
+        shapely.prepare([self.room, self.lines])
+
+    def among(self, grid: _Grid, *, surely: bool = True) -> NDArray[np.bool_]:
+        """Return which cells [rows, columns] of a grid are free, or may be."""
+        import shapely
+
+        half = grid.step / 2
+        middles = shapely.points(grid.xs + half, grid.ys + half)
+        squares = shapely.box(grid.xs, grid.ys, grid.xs + grid.step, grid.ys + grid.step)
+        free = shapely.covers(self.room, squares)
+        free[free] = ~shapely.dwithin(self.lines, middles[free], KEEPS_OFF_MM + half)
+        asked = np.flatnonzero(free)
+        _, taken = shapely.STRtree(middles.flat[asked]).query(self.faces, predicate="contains")
+        free.flat[asked[taken]] = False
+        if surely:  # a middle tells most: its cell is a half to 0.71 of a step nearer
+            asked = np.flatnonzero(free)
+            corners_off = KEEPS_OFF_MM + math.sqrt(2) * half
+            asked = asked[shapely.dwithin(self.lines, middles.flat[asked], corners_off)]
+            near = shapely.dwithin(self.lines, squares.flat[asked], KEEPS_OFF_MM)
+            free.flat[asked[near]] = False
+        return free
 
 
 def _best_box(
