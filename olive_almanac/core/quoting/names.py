@@ -29,7 +29,8 @@ Floats = NDArray[np.float64]
 Box = tuple[float, float, float, float]
 CAPITAL_SHARE = 0.72  # of a box's height: the rest is for what hangs below the line
 KEEPS_OFF_MM = 1.0  # from the edges of a part and from what is burnt in it
-CELLS = 160  # of the grid in which a free box is sought, along the longer side
+ROUGH_CELLS = 80  # of the grid that tells where a free box may be, along the longer side
+CELLS = 160  # of the grid in which it is sought
 WIDTH_A_LETTER, USUAL_LETTERS = 0.9, 8  # of a name that is not known yet
 LONGER = 1.25  # a name without which all could be so much larger is told
 
@@ -77,11 +78,11 @@ def free_box(pattern: Pattern, names: Sequence[str], letters: Letters) -> Box | 
     if room.is_empty:
         return None
     free = _Free(room, _burnt_in(pattern, part))
-    rough = _Grid(room.bounds)
+    rough = _Grid(room.bounds, ROUGH_CELLS)
     rows, columns = free.among(rough, surely=False).nonzero()
     if not len(rows):
         return None
-    grid = _Grid(rough.around(rows, columns))
+    grid = _Grid(rough.around(rows, columns), CELLS)
     longest = max((letters.width(name, 1.0) for name in names if name), default=0.0)
     longest = longest or WIDTH_A_LETTER * USUAL_LETTERS
     found = _best_box(free.among(grid), grid.step, longest)
@@ -108,9 +109,9 @@ def _burnt_in(pattern: Pattern, part: Any) -> list[tuple[Floats, Any]]:
 class _Grid:
     """Square cells over a box, numbered from its lower left corner."""
 
-    def __init__(self, box: Box) -> None:
+    def __init__(self, box: Box, cells: int) -> None:
         self.left, self.low, self.right, self.high = box
-        self.step = max(self.right - self.left, self.high - self.low) / CELLS
+        self.step = max(self.right - self.left, self.high - self.low) / cells
         xs = np.arange(self.left, self.right - self.step / 2, self.step)
         ys = np.arange(self.low, self.high - self.step / 2, self.step)
         self.xs, self.ys = np.meshgrid(xs, ys)
@@ -152,10 +153,10 @@ class _Free:
         middles = shapely.points(grid.xs + half, grid.ys + half)
         squares = shapely.box(grid.xs, grid.ys, grid.xs + grid.step, grid.ys + grid.step)
         free = shapely.covers(self.room, squares)
-        free[free] = ~shapely.dwithin(self.lines, middles[free], KEEPS_OFF_MM + half)
         asked = np.flatnonzero(free)
         _, taken = shapely.STRtree(middles.flat[asked]).query(self.faces, predicate="contains")
         free.flat[asked[taken]] = False
+        free[free] = ~shapely.dwithin(self.lines, middles[free], KEEPS_OFF_MM + half)
         if surely:  # a middle tells most: its cell is a half to 0.71 of a step nearer
             asked = np.flatnonzero(free)
             corners_off = KEEPS_OFF_MM + math.sqrt(2) * half
