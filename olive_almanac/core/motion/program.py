@@ -89,6 +89,10 @@ class Strokes:
             self.at_mm,
         )
 
+    def put_at(self, at_mm: Point) -> Strokes:
+        """Return the same lines measured from another place; both share their paths."""
+        return Strokes(self.name, self.paths, self.setting, self.run_up_mm, at_mm)
+
 
 @dataclass(frozen=True)
 class Raster:

@@ -92,12 +92,18 @@ def parents_of(contours: Sequence[Contour]) -> list[int]:
         which, held_by = which[order], held_by[order]
         at = np.flatnonzero(np.diff(which, prepend=-1))
         stop = np.append(at[1:], len(which))
+        at_once = 1  # of each point, and twice as many each time: thousands may be around it
         while len(at):
-            x, y = firsts[which[at]].T
-            holds = shapely.contains_xy(polygons[held_by[at]], x, y)
-            parents[which[at[holds]]] = closed[held_by[at[holds]]]
-            at, stop = at[~holds] + 1, stop[~holds]
-            at, stop = at[at < stop], stop[at < stop]
+            tried = np.minimum(at_once, stop - at)
+            before = np.cumsum(tried) - tried
+            pairs = np.repeat(at - before, tried) + np.arange(tried.sum())
+            x, y = firsts[which[pairs]].T
+            holding = pairs[shapely.contains_xy(polygons[held_by[pairs]], x, y)]
+            held, smallest = np.unique(which[holding], return_index=True)
+            parents[held] = closed[held_by[holding[smallest]]]
+            at = at + tried
+            left = (parents[which[at - 1]] < 0) & (at < stop)
+            at, stop, at_once = at[left], stop[left], 2 * at_once
     return [int(n) for n in parents]
 
 

@@ -62,6 +62,8 @@ __all__ = ["JobPlan", "Layout", "SheetRun", "Steps", "plan_job", "rooms_of"]
 
 Box = tuple[float, float, float, float]
 Steps = tuple[tuple[Burn, str], ...]
+# seconds of lines by the ids of their paths and setting (both are kept), and their run-up
+_Paced = dict[tuple[int, int, float], float]
 Point = tuple[float, float]
 USED_MARGIN_MM = 2.001  # what is kept free around a used area
 WHOLE = -1
@@ -247,7 +249,8 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
         laid = placed_in_rows(items, rooms, gap_mm=layout.gap_mm)
     else:
         conflicts = _conflicts(laid, bare, layout, machine)
-    runs = []
+    runs: list[SheetRun] = []
+    paced: _Paced = {}
     bare_copies = itertools.repeat((), max(0, len(laid) - len(layout.names)))
     named = list(zip(laid, itertools.chain(layout.names, bare_copies), strict=False))
     for number in sorted({one.sheet for one in laid}):
@@ -266,7 +269,7 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
                 laid_out = [(copy, name) for copy, (_, name) in zip(mine, here, strict=True)]
             one_sheet = layout.jig is None
             steps = _steps_of(laid_out, bare, machine, sheet, turned, one_sheet=one_sheet)
-            run = _run(number, laid_out, steps, bare, machine, sheet, lie, turned)
+            run = _run(number, laid_out, steps, bare, machine, sheet, lie, turned, paced)
             conflicts += filter(None, (told, _over_the_bed(run, lie)))
             runs.append(run)
         if layout.sides is not None and len(both) > 1:
@@ -511,6 +514,7 @@ def _run(
     sheet: Sheet | None,
     lie: Lie,
     turned: _Turned,
+    paced: _Paced,
 ) -> SheetRun:
     placed = [copy for copy, _ in named]
     boxes = [box_of(plan.of(copy), copy) for copy in placed]
@@ -531,7 +535,7 @@ def _run(
         zero = (-stands[0], -stands[1])
     moves = focus_moves(step.setting for step, _ in steps)
     ground = Ground(machine, zero, area, clamps, moves, lie.turn_rad, waits, over)
-    seconds, travel = _seconds(steps, ground)
+    seconds, travel = _seconds(steps, ground, paced)
     run = SheetRun(number, tuple(placed), ground, steps, seconds, travel, tuple(boxes))
     return replace(run, side=turned.side, again=turned.again)
 
@@ -565,9 +569,11 @@ def _box_of(step: Burn) -> Box:
     return (left, low, right, high)
 
 
-def _seconds(steps: Sequence[tuple[Burn, str]], ground: Ground) -> tuple[float, float]:
+def _seconds(
+    steps: Sequence[tuple[Burn, str]], ground: Ground, paced: _Paced
+) -> tuple[float, float]:
     """The time from where the head waits and back, and how much of it the beam is off between
-    burns, s.
+    burns, s; the time of lines that copies share is worked out once.
     """
     machine, at = ground.machine, ground.home
     burning = travel = 0.0
@@ -580,7 +586,13 @@ def _seconds(steps: Sequence[tuple[Burn, str]], ground: Ground) -> tuple[float, 
         if ground.moves_focus and setting.focus_mm != focus:
             travel += abs(setting.focus_mm - (focus or 0.0)) / machine.focus_speed_mm_s
             focus = setting.focus_mm + setting.focus_step_mm * (setting.passes - 1)
-        burning += step_seconds(step, machine)
+        if isinstance(step, Strokes):
+            shared = (id(step.paths), id(step.setting), step.run_up_mm)
+            if shared not in paced:
+                paced[shared] = step_seconds(step, machine)
+            burning += paced[shared]
+        else:
+            burning += step_seconds(step, machine)
         at = step.end
     for corner in ground.way_home(at):
         travel += way_seconds(at, corner, machine)
@@ -592,7 +604,7 @@ def _moved(step: Burn, pattern: Pattern, copy: PlacedCopy) -> Burn:
     left, low, _, _ = pattern.reach_mm
     dx, dy = copy.x_mm - left, copy.y_mm - low
     if isinstance(step, Strokes) and not copy.quarters:
-        return replace(step, at_mm=(dx, dy))
+        return step.put_at((dx, dy))
     if isinstance(step, Strokes):
         points = turned_points(np.array(step.paths[0]), pattern, copy)
         return replace(step, paths=(tuple(map(tuple, np.round(points, 3).tolist())),))
