@@ -136,16 +136,18 @@ def _turned(ring: Floats, *, left: bool) -> Floats:
     return ring if (area > 0) == left else ring[::-1]
 
 
-def _angle_deg(a: Floats, b: Floats) -> float:
-    cross, dot = a[0] * b[1] - a[1] * b[0], a[0] * b[0] + a[1] * b[1]
-    return math.degrees(math.atan2(cross, dot))
+def _angles_deg(a: Floats, b: Floats) -> Floats:
+    """The angle from each edge a [n, 2] to the edge b, to the left."""
+    cross = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
+    dot = a[:, 0] * b[:, 0] + a[:, 1] * b[:, 1]
+    return np.asarray(np.degrees(np.arctan2(cross, dot)))
 
 
 def _corners(ring: Floats) -> NDArray[np.intp]:
     """The points of a ring that do not lie on straight runs."""
-    before, after = ring - np.roll(ring, 1, axis=0), np.roll(ring, -1, axis=0) - ring
-    turns = [abs(_angle_deg(a, b)) for a, b in zip(before, after, strict=True)]
-    return np.flatnonzero(np.array(turns) > STRAIGHT_DEG)
+    after = np.roll(ring, -1, axis=0) - ring
+    turns = np.abs(_angles_deg(np.roll(after, 1, axis=0), after))
+    return np.flatnonzero(turns > STRAIGHT_DEG)
 
 
 def _axis(edge: Floats) -> str:
@@ -168,7 +170,7 @@ def _joints_of_ring(ring: Floats, thickness: float, *, is_hole: bool) -> list[Jo
 
     edges = np.roll(points, -1, axis=0) - points
     length = np.hypot(*edges.T)
-    turns = np.array([_angle_deg(edges[n - 1], edges[n]) for n in range(count)])
+    turns = _angles_deg(np.roll(edges, 1, axis=0), edges)
     square = abs(abs(turns) - 90) < SQUARE_DEG
     fits = abs(length - thickness) <= max(BAND_MM, BAND_SHARE * thickness)
     if is_hole and count == 4 and square.all():
@@ -179,10 +181,8 @@ def _joints_of_ring(ring: Floats, thickness: float, *, is_hole: bool) -> list[Jo
             return [Joint("slot", (x, y), wide, _axis(edges[narrow]), around(narrow))]
         return []
     found = []
-    for n in range(count):
+    for n in np.flatnonzero(square & np.roll(square, -1) & fits).tolist():
         after = (n + 1) % count
-        if not (square[n] and square[after] and fits[n]):
-            continue
         beside = (float(length[n - 1]), float(length[after]))
         kind = _kind(turns[n] > 0, turns[after] > 0, beside, thickness)
         if kind == "tab end" and (is_hole or count == 4):

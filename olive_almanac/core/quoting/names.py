@@ -152,7 +152,7 @@ class _Free:
         half = grid.step / 2
         middles = shapely.points(grid.xs + half, grid.ys + half)
         squares = shapely.box(grid.xs, grid.ys, grid.xs + grid.step, grid.ys + grid.step)
-        free = shapely.covers(self.room, squares)
+        free: NDArray[np.bool_] = shapely.covers(self.room, squares)
         asked = np.flatnonzero(free)
         _, taken = shapely.STRtree(middles.flat[asked]).query(self.faces, predicate="contains")
         free.flat[asked[taken]] = False
