@@ -141,7 +141,8 @@ class _Free:
         import shapely
 
         self.room = room
-        self.faces = [face for _, face in burnt if face is not None and not face.is_empty]
+        faces = [face for _, face in burnt if face is not None and not face.is_empty]
+        self.faces = np.array(faces, dtype=object)
         self.lines = shapely.multilinestrings([shapely.linestrings(line) for line, _ in burnt])
         shapely.prepare([self.room, self.lines])
 

@@ -65,6 +65,19 @@ class BoxTest(unittest.TestCase):
         box = free_box(plate(crossed), ["Ida"], FACE)
         self.assertLess(box[1], 27)  # below them: y counts from below, the crossing ends at 35
 
+    def test_a_small_free_corner_of_a_full_part_is_found_and_used_well(self):
+        # rows 0.6 mm apart; those up to 9 mm from the top leave 13 mm free at the right
+        rows = [(y, 45 if y < 9 else 58) for y in np.arange(2, 37, 0.6).round(1).tolist()]
+        d = "".join(f"M2 {y}H{end}" for y, end in rows)
+        full = f'<rect width="60" height="40" stroke="red"/><path d="{d}" stroke="red"/>'
+        box = free_box(plate(full), ["Ida"], FACE)
+        area = shapely.box(*box)
+        lines = shapely.linestrings([[(2, 50 - y), (end, 50 - y)] for y, end in rows])
+        self.assertGreaterEqual(shapely.distance(lines, area).min(), 1 - 1e-6)
+        corner = shapely.box(46, 41.8, 59, 49)
+        self.assertTrue(corner.buffer(0.01).covers(area))
+        self.assertGreater(area.area, 0.85 * corner.area)
+
 
 class LetteringTest(unittest.TestCase):
     BOX = (10.0, 5.0, 50.0, 15.0)

@@ -5,6 +5,7 @@ import math
 import unittest
 
 import numpy as np
+import shapely
 
 from olive_almanac.core.quoting.contours import Contour, begun_at, parents_of, starts_of
 from olive_almanac.core.quoting.order import move_seconds, order_of, rounds_of, travel_along
@@ -80,6 +81,15 @@ class TourTest(unittest.TestCase):
             self.assertLess(ours.travel_s, 0.75 * drawn.travel_s)
         self.assertEqual(ours, order_of(plates(30), **HEAD))  # always the same
 
+    def test_lines_from_one_place_are_burnt_out_and_back(self):
+        turns = np.linspace(0, 2 * math.pi, 300, endpoint=False)
+        made = [line(50, 50, 50 + 40 * math.cos(t), 50 + 40 * math.sin(t)) for t in turns]
+        tour = order_of(made, effort=0.1, home_mm=(50.0, 50.0), **HEAD)
+        self.assertEqual(sorted(tour.order), list(range(300)))
+        # each second one comes back: 150 steps of 0.84 mm at the rim, no way from the middle
+        step = float(move_seconds(np.array(80 * math.sin(math.pi / 300)), 400, 3000))
+        self.assertLess(tour.travel_s, 1.2 * 150 * step)
+
     def test_more_effort_gains_little(self):
         contours = random_contours(120, 3)
         usual = order_of(contours, **HEAD).travel_s
@@ -107,6 +117,22 @@ class TourTest(unittest.TestCase):
         self.assertEqual(dealt, [0, 3, 6, 9, 10, 7, 4, 1, 2, 5, 8, 11])
         self.assertGreaterEqual(min(abs(a - b) for a, b in itertools.pairwise(dealt[:8])), 1)
         self.assertEqual(rounds_of(order, [-1] * 12, 1), order)
+
+
+class HoldersTest(unittest.TestCase):
+    def test_each_has_the_smallest_cut_around_its_first_point(self):
+        rings = [circle(0, 0, r) for r in range(60, 0, -1)]
+        rng = np.random.default_rng(2)
+        dots = [circle(x, y, 0.1) for x, y in rng.uniform(-60, 60, (200, 2))]
+        made = [*rings, *dots]
+        parents = parents_of(made)
+        firsts = shapely.points([one.points_mm[0] for one in made])
+        faces = [shapely.Polygon(one.points_mm) for one in made]
+        for n, parent in enumerate(parents):
+            holds = [k for k, face in enumerate(faces) if k != n and face.contains(firsts[n])]
+            smallest = min(holds, key=lambda k: faces[k].area, default=-1)
+            self.assertEqual(parent, smallest)
+        self.assertEqual(parents[:60], list(range(-1, 59)))
 
 
 class StartsTest(unittest.TestCase):
