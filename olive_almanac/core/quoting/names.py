@@ -143,7 +143,7 @@ class _Free:
         self.room = room
         faces = [face for _, face in burnt if face is not None and not face.is_empty]
         self.faces = np.array(faces, dtype=object)
-        self.lines = shapely.multilinestrings([shapely.linestrings(line) for line, _ in burnt])
+        self.lines = shapely.MultiLineString([line for line, _ in burnt])
         shapely.prepare([self.room, self.lines])
 
     def among(self, grid: _Grid, *, surely: bool = True) -> NDArray[np.bool_]:

@@ -52,6 +52,11 @@ class BoxTest(unittest.TestCase):
         best = min(0.72 * 38, 47 / FACE.width("Thymus", 1.0))
         self.assertGreater(size, 0.95 * best)
 
+    def test_a_bare_part_is_free_but_for_its_edge(self):
+        bare = plate('<rect width="60" height="40" stroke="red"/>')
+        for place, edge in zip(free_box(bare, ["Ida"], FACE), (1, 11, 59, 49), strict=True):
+            self.assertAlmostEqual(place, edge, delta=0.5)
+
     def test_a_part_that_is_full_has_no_box(self):
         full = PLATE + '<rect x="1" y="1" width="58" height="38" stroke="red"/>'
         inner = full + '<rect x="2" y="2" width="56" height="36" stroke="red"/>'
