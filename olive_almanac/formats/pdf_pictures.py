@@ -12,18 +12,18 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-__all__ = ["page_pictures", "pages_in"]
+__all__ = ["page_pictures", "pages_and_title"]
 
 POINTS_PER_INCH = 72.0
 
 
-def pages_in(data: bytes) -> int:
-    """Return how many pages a PDF has.  Raises BadFile."""
+def pages_and_title(data: bytes) -> tuple[int, str]:
+    """Return how many pages a PDF has and what it is called, or nothing.  Raises BadFile."""
     import pypdfium2
 
     try:
         with pypdfium2.PdfDocument(data) as document:
-            return len(document)
+            return len(document), document.get_metadata_value("Title")
     except pypdfium2.PdfiumError as problem:
         raise BadFile(tr("The page cannot be shown: {problem}.", problem=problem)) from problem
 

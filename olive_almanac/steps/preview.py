@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from olive_almanac.steps.files import read_bytes, write_file
 
@@ -12,22 +12,33 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-__all__ = ["PRINT_DPI", "SCREEN_DPI", "copy_page", "pictures_of"]
+__all__ = ["PRINT_DPI", "SCREEN_DPI", "PagePicture", "copy_page", "pictures_of"]
 
 SCREEN_DPI = 110.0
 PRINT_DPI = 300.0
 
 
-def pictures_of(path: Path, dpi: float) -> Iterator[tuple[int, int, NDArray[np.uint8]]]:
-    """Yield each page of a PDF: its number from 1, of how many, its pixels [h, w, 3] RGB: for a
-    worker.  Raises BadFile.
+class PagePicture(NamedTuple):
+    """A page of a PDF: its number from 1, of how many, what they are called together, and its
+    pixels [h, w, 3] RGB.
     """
-    from olive_almanac.formats.pdf_pictures import page_pictures, pages_in
+
+    number: int
+    count: int
+    title: str
+    pixels: NDArray[np.uint8]
+
+
+def pictures_of(path: Path, dpi: float) -> Iterator[PagePicture]:
+    """Yield each page of a PDF, for a worker; one without a title is called as its file.  Raises
+    BadFile.
+    """
+    from olive_almanac.formats.pdf_pictures import page_pictures, pages_and_title
 
     data = read_bytes(path)
-    count = pages_in(data)
+    count, title = pages_and_title(data)
     for n, picture in enumerate(page_pictures(data, dpi)):
-        yield n + 1, count, picture
+        yield PagePicture(n + 1, count, title or path.stem, picture)
 
 
 def copy_page(path: Path, target: Path) -> None:

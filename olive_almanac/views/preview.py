@@ -4,6 +4,7 @@ opened with the desktop's own viewer.
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -14,7 +15,7 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QLabel
 
 from olive_almanac.core.units import count_text
 from olive_almanac.core.words import tr
-from olive_almanac.steps.preview import PRINT_DPI, SCREEN_DPI, copy_page, pictures_of
+from olive_almanac.steps.preview import PRINT_DPI, SCREEN_DPI, PagePicture, copy_page, pictures_of
 from olive_almanac.views.parts import Page, button, col, hair, label, row, scrolling
 from olive_almanac.views.theme import px
 from olive_almanac.views.worker import LatestWork
@@ -25,6 +26,8 @@ if TYPE_CHECKING:
 __all__ = ["PreviewDialog", "picture_from"]
 
 MOST_SHOWN = 40  # pages drawn on screen; all are printed
+NO_FILE_NAME = r'[\\/:*?"<>|\x00-\x1f]+'  # what a stick's file system does not take in a name
+MOST_SIGNS = 80  # of a suggested name
 
 
 def picture_from(pixels: Any) -> QImage:
@@ -39,7 +42,8 @@ class PreviewDialog(QDialog):
     def __init__(self, window: MainWindow, path: Path) -> None:
         super().__init__(window)
         self.path, self.session = path, window.session
-        self.setWindowTitle(path.name)
+        self.title = label("", "h2", wrap=True)
+        self._call(path.stem)
         self.shown = 0
         self._drawing, self._printing = LatestWork(window.work), LatestWork(window.work)
         self.told = label(tr("Drawing the page …"), "ui", "second", wrap=True)
@@ -59,7 +63,7 @@ class PreviewDialog(QDialog):
         sheet.setLayout(col(self.pages, None))
         self.setLayout(
             col(
-                label(path.name, "h2"),
+                self.title,
                 hair("bold"),
                 scrolling(sheet, (px(420), px(300))),
                 self.told,
@@ -75,10 +79,15 @@ class PreviewDialog(QDialog):
         self.finished.connect(self._printing.stop)
         self._drawing.start(pictures_of(path, SCREEN_DPI), self._draw, self._failed)
 
-    def _draw(self, item: Any) -> None:
-        number, count, pixels = item
+    def _call(self, title: str) -> None:
+        self.setWindowTitle(title)
+        self.title.setText(title)
+
+    def _draw(self, drawn: PagePicture) -> None:
+        number, count, title, pixels = drawn
         if number > MOST_SHOWN:
             return
+        self._call(title)
         page = QLabel()
         page.setPixmap(QPixmap.fromImage(picture_from(pixels)))
         page.setFrameShape(QLabel.Shape.Box)
@@ -104,7 +113,7 @@ class PreviewDialog(QDialog):
 
     def _ask_printer(self) -> None:
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
-        printer.setDocName(self.path.name)
+        printer.setDocName(self.title.text())
         asked = QPrintDialog(printer, self)
         if asked.exec() == QDialog.DialogCode.Accepted:
             self.print_on(printer)
@@ -120,8 +129,8 @@ class PreviewDialog(QDialog):
             return
         self.told.setText(tr("Printing …"))
 
-        def page(item: Any) -> None:
-            number, count, pixels = item
+        def page(drawn: PagePicture) -> None:
+            number, count, _, pixels = drawn
             picture = picture_from(pixels)
             paper = printer.pageRect(QPrinter.Unit.DevicePixel)
             whole = printer.resolution() / PRINT_DPI
@@ -137,7 +146,8 @@ class PreviewDialog(QDialog):
         self._printing.start(pictures_of(self.path, PRINT_DPI), page, self._failed)
 
     def _save(self) -> None:
-        usual = str(Path.home() / self.path.name)
+        called = re.sub(NO_FILE_NAME, "-", self.title.text())[:MOST_SIGNS].strip(". ")
+        usual = str(Path.home() / f"{called}.pdf")
         name, _ = QFileDialog.getSaveFileName(self, tr("Save a copy"), usual, tr("PDF (*.pdf)"))
         if name and self.session.attempt(lambda: copy_page(self.path, Path(name))):
             self.told.setText(tr("A copy is in {name}.", name=name))

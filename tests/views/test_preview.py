@@ -1,5 +1,6 @@
 """A page before it is printed: shown as it will be, printed, kept elsewhere; a bad one is told."""
 
+from pathlib import Path
 from unittest.mock import patch
 
 import numpy as np
@@ -40,6 +41,8 @@ class PreviewTest(WindowCase):
             one for one in dialog.findChildren(QLabel) if one.accessibleName() == "Page 1 of 1"
         ]
         self.assertGreater(page.pixmap().width(), 300)
+        called = "Birch ply 3.0 mm, lot 7, cut, Long Bed"
+        self.assertEqual(dialog.windowTitle(), called)
         printed = self.folder / "printed.pdf"
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
@@ -52,8 +55,9 @@ class PreviewTest(WindowCase):
         self.assertLess(same, 12)  # as large as it is, at the upper left of the paper
         self.assertGreater(card.std(), 20)
         copy = self.folder / "copy.pdf"
-        with patch.object(QFileDialog, "getSaveFileName", return_value=(str(copy), "")):
+        with patch.object(QFileDialog, "getSaveFileName", return_value=(str(copy), "")) as asked:
             self.click(dialog.keep)
+        self.assertEqual(Path(asked.call_args.args[2]).name, f"{called}.pdf")
         self.assertEqual(len(PdfReader(copy).pages), 1)
 
     def test_a_file_that_is_no_page_is_told(self):

@@ -137,7 +137,7 @@ class Progress(Painted):
             painter.drawRect(QRectF(0.5, 3.5, width - 1, 15))
             return
         for i in range(self.total):
-            bar = QRectF(i * step, 3, min(8.0, step - 2), 16)
+            bar = QRectF(i * step, 3, step - 2, 16)
             if i < self.done:
                 painter.fillRect(bar, C("olive"))
             else:
