@@ -24,7 +24,7 @@ class PagePicture(NamedTuple):
     """
 
     number: int
-    count: int
+    pages: int
     title: str
     pixels: NDArray[np.uint8]
 

@@ -103,7 +103,7 @@ ROLES = {  # family, px, weight, italic
     "small_b": (SANS, 14, W.DemiBold, False),
     "cap": (SANS, 13, W.DemiBold, False),
 }
-CLOSE_BELOW = (1200, 760)  # logical window size under which the close setting is on
+CLOSE_BELOW = (1200, 790)  # logical window size under which the close setting is on
 LEAST_WINDOW = (1024, 700)  # logical size at which every key is in view without scrolling
 SCALE_STEP = 5  # percent
 

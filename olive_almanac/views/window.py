@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any, cast
 
 from PySide6.QtCore import QDeadlineTimer, Qt, QThread, QTimer
-from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
+from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut, QShowEvent
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QMainWindow, QMessageBox, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import AlmanacError
@@ -50,6 +50,7 @@ LEAST_PAGE = (880, 560)  # logical px; a smaller window scrolls
 RESIZE_PAUSE_MS = 150
 STOP_WITHIN_MS = 1500  # in which a stop has gone out, or the line is told as dead
 USUAL_SIZE = (1280, 800)
+FRAMED_MS = 200  # until the desktop has put its frame around a window
 UNKNOWN_TRIAL = tr(
     "This library holds no trial with that code. It may have been planned on another machine."
 )
@@ -196,6 +197,21 @@ class MainWindow(QMainWindow):
         elif theme.LIVE.compact != theme.is_compact_size(self.width(), self.height()):
             theme.LIVE.compact = not theme.LIVE.compact
             QTimer.singleShot(0, self._build)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        QTimer.singleShot(FRAMED_MS, self._take_in_frame)
+
+    def _take_in_frame(self) -> None:
+        """Give way to the desktop's frame where both together are larger than the screen."""
+        if self._closed or self.isMaximized() or self.isFullScreen():
+            return
+        screen, frame = self.screen().availableGeometry(), self.frameGeometry()
+        beside, above = frame.width() - self.width(), frame.height() - self.height()
+        over_x = min(beside, max(0, frame.width() - screen.width()))
+        over_y = min(above, max(0, frame.height() - screen.height()))
+        if over_x or over_y:
+            self.resize(self.width() - over_x, self.height() - over_y)
 
     def _fit(self) -> None:
         """Build anew at the scale that the window can show, once it has stopped changing."""

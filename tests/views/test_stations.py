@@ -11,7 +11,7 @@ from pathlib import Path
 from unittest import mock
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QGuiApplication
+from PySide6.QtGui import QFontMetrics, QGuiApplication
 from PySide6.QtTest import QAbstractItemModelTester
 from PySide6.QtWidgets import QFileDialog, QLabel, QWidget
 
@@ -21,8 +21,9 @@ from olive_almanac.core.records.stock import Stock
 from olive_almanac.steps.fault_report import fault_words
 from olive_almanac.steps.stations import STATIONS
 from olive_almanac.storage.library import Library
-from olive_almanac.views.book.index import IndexModel
+from olive_almanac.views.book.index import NAME_WIDTH, IndexModel
 from olive_almanac.views.finder import Finder, FoundModel
+from olive_almanac.views.theme import scaled_font
 from tests.samples import (
     BIRCH,
     LEATHER,
@@ -209,6 +210,24 @@ class BookTest(ShopCase):
                 from olive_almanac.steps.find import find_entries
 
                 model.show_hits(find_entries(self.session.catalogue, "", self.session.today()))
+
+
+class OneMachineTest(WindowCase):
+    def test_names_of_the_index_take_the_room_that_columns_leave(self):
+        stock = replace(BIRCH, name="Birch ply, interior glue")
+        library = Library.open(self.folder)
+        library.save_machine(LONG, "set up")
+        library.save_stock(stock, "set up")
+        library.close()
+        self.open()
+        self.session.choose(machine=LONG.uid, stock=stock.uid, task="cut")
+        self.window.navigate("book")
+        self.settle()
+        index = self.page().left.index
+        wide = QFontMetrics(scaled_font("row_b")).horizontalAdvance(stock.short_name)
+        self.assertGreater(wide, NAME_WIDTH)
+        self.assertGreater(index.columnWidth(0), wide)
+        self.assertLessEqual(index.total_width(), index.viewport().width())
 
 
 class FinderTest(ShopCase):

@@ -1,5 +1,7 @@
 """The window over long use: nothing piles up, and a run is never left alone."""
 
+from unittest.mock import patch
+
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
@@ -157,6 +159,18 @@ class KeyAtRestTest(ShopCase):
         self.window.work_at_rest(key, fail, self.fail)
         self.wait_for(key.isEnabled)
         self.assertEqual(self.session.problem, "The port is gone.")
+
+
+class FrameTest(ShopCase):
+    def test_a_window_gives_way_to_the_frame_that_a_desktop_puts_around_it(self):
+        screen = self.window.screen().availableGeometry()
+        self.window.setGeometry(screen)
+        framed = self.window.geometry().adjusted(-1, -24, 1, 4)
+        with patch.object(MainWindow, "frameGeometry", return_value=framed):
+            self.window.hide()
+            self.window.show()
+            self.wait_for(lambda: self.window.height() == screen.height() - 28)
+        self.assertEqual(self.window.width(), screen.width() - 2)
 
 
 class SecondStartTest(ShopCase):

@@ -15,7 +15,7 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QPainter, QPen, QResizeEvent
+from PySide6.QtGui import QFontMetrics, QPainter, QPen, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QStyledItemDelegate,
@@ -30,12 +30,12 @@ from olive_almanac.steps.book import STATE_WORDS, Column, IndexRow, index_column
 from olive_almanac.steps.catalogue import ShopCatalogue
 from olive_almanac.views.marks import draw_state
 from olive_almanac.views.parts import CENTRE, MIDDLE_LEFT, tip_text
-from olive_almanac.views.theme import NO_BRUSH, C, F, Painted, compact, px
+from olive_almanac.views.theme import NO_BRUSH, C, F, Painted, px
 
 if TYPE_CHECKING:
     from olive_almanac.core.records.entry import Subject
 
-NAME_WIDTH = 176
+NAME_WIDTH, NAME_MARGINS = 176, 24  # of names at least, and beside the longest; logical px
 MOST_WIDE = 620  # logical px
 TASK_WIDTH = {"cut": 44, "score": 50, "engrave": 62, "mark": 50}
 
@@ -49,6 +49,7 @@ class IndexModel(QAbstractTableModel):
         super().__init__(parent)
         self.rows: tuple[IndexRow, ...] = ()
         self.columns: tuple[Column, ...] = ()
+        self.name_width = NAME_WIDTH  # logical px
         self._kept: tuple[int, ...] = ()
 
     def show_catalogue(
@@ -221,17 +222,21 @@ class IndexView(QTableView):
         words: str,
         subject: Subject,
         order: str = "family",
+        *,
+        room: int,
+        one_machine: bool,
     ) -> None:
         """Fill the index and put the cursor on the subject; where all machines find no room, only
-        the chosen one's columns.
+        the chosen one's columns.  Names take what these leave of the `room`, logical px.
         """
         self._quiet = True
         wide = NAME_WIDTH + sum(TASK_WIDTH[c.task] for c in index_columns(catalogue)) > MOST_WIDE
         only = ""
-        if (wide or compact(True, False)) and subject.machine:
+        if (wide or one_machine) and subject.machine:
             only = subject.machine.uid
         self.index_model.show_catalogue(catalogue, today, words, only, order, subject)
-        self.setColumnWidth(0, px(NAME_WIDTH))
+        self.index_model.name_width = self._name_width(room)
+        self.setColumnWidth(0, px(self.index_model.name_width))
         for i, column in enumerate(self.index_model.columns, 1):
             self.setColumnWidth(i, px(TASK_WIDTH[column.task]))
         tall = px(36 if self.window().width() >= px(1600) else 31)
@@ -239,6 +244,14 @@ class IndexView(QTableView):
             self.setRowHeight(i, tall if line.stock else px(29))
         self._show_subject(subject)
         self._quiet = False
+
+    def _name_width(self, room: int) -> int:
+        """As wide as the longest name, where the columns leave room; logical px."""
+        metrics = QFontMetrics(F("row_b"))
+        names = [line.label for line in self.index_model.rows if line.stock]
+        longest = max(map(metrics.horizontalAdvance, names), default=0) + NAME_MARGINS
+        left = room - sum(TASK_WIDTH[c.task] for c in self.index_model.columns)
+        return max(NAME_WIDTH, min(longest, left))
 
     def _show_subject(self, subject: Subject) -> None:
         if not subject.complete:
@@ -275,7 +288,8 @@ class IndexView(QTableView):
             self.place_chosen.emit(column.machine.uid, stock.uid, column.task)
 
     def total_width(self) -> int:
-        return px(NAME_WIDTH) + sum(px(TASK_WIDTH[c.task]) for c in self.index_model.columns)
+        columns = self.index_model.columns
+        return px(self.index_model.name_width) + sum(px(TASK_WIDTH[c.task]) for c in columns)
 
 
 class IndexHead(Painted):
@@ -289,8 +303,9 @@ class IndexHead(Painted):
     def paint(self, painter: QPainter, width: float, height: float) -> None:
         painter.setFont(F("small_b"))
         painter.setPen(C("ink"))
-        painter.drawText(QRectF(0, 26, NAME_WIDTH, 22), MIDDLE_LEFT, tr("Stock"))
-        x, columns = float(NAME_WIDTH), self._model.columns
+        name_width = self._model.name_width
+        painter.drawText(QRectF(0, 26, name_width, 22), MIDDLE_LEFT, tr("Stock"))
+        x, columns = float(name_width), self._model.columns
         for i, column in enumerate(columns):
             w = TASK_WIDTH[column.task]
             if i == 0 or column.machine != columns[i - 1].machine:

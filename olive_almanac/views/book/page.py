@@ -42,7 +42,7 @@ from olive_almanac.views.parts import (
     row,
 )
 from olive_almanac.views.station_page import StationPage
-from olive_almanac.views.theme import compact, px, scaled_font
+from olive_almanac.views.theme import CLOSE_BELOW, compact, px, scaled_font
 
 if TYPE_CHECKING:
     from olive_almanac.steps.ports import Merged
@@ -198,7 +198,6 @@ class IndexPage(Page):
         super().__init__()
         self.order = "family"
         self.filter = SearchField(tr("Filter stocks"), compact("", "/"))
-        self.filter.setFixedWidth(px(compact(120, 150)))
         self.more = button(
             compact(tr("More"), tr("The book")),
             "plain",
@@ -218,13 +217,21 @@ class IndexPage(Page):
         layout.addWidget(Legend())
 
     def show_catalogue(self, session: Session) -> None:
+        narrow = self.window().width() < px(CLOSE_BELOW[0])  # a low window may be wide
+        least, margins, filter_width = (300, 50, 120) if narrow else (380, 56, 150)
+        self.filter.setFixedWidth(px(filter_width))
         self.index.show_catalogue(
-            session.catalogue, session.today(), self.filter.text(), session.subject, self.order
+            session.catalogue,
+            session.today(),
+            self.filter.text(),
+            session.subject,
+            self.order,
+            room=least - margins,
+            one_machine=narrow,
         )
         self.nothing.setVisible(not self.index.index_model.rows)
         self.heads.update()
-        least = compact(300, 380)
-        self.setFixedWidth(max(px(least), self.index.total_width() + px(compact(50, 56))))
+        self.setFixedWidth(max(px(least), self.index.total_width() + px(margins)))
 
 
 class BookPage(StationPage):
