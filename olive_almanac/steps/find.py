@@ -28,6 +28,7 @@ __all__ = [
     "find_entries",
     "find_jobs",
     "index_of",
+    "open_jobs",
     "trial_of_code",
 ]
 
@@ -213,6 +214,16 @@ def find_jobs(catalogue: ShopCatalogue, text: str, most: int = 4) -> tuple[Found
             continue
         held = _job_words(job, machine, stock)
         if all(any(other.startswith(word) for other in held) for word in words):
+            found.append(FoundJob(job, machine, stock))
+    return tuple(found)
+
+
+def open_jobs(catalogue: ShopCatalogue) -> tuple[FoundJob, ...]:
+    """Return the jobs of all machines and stocks of which nothing came yet, the newest first."""
+    found = []
+    for job in reversed(catalogue.jobs):
+        machine, stock = catalogue.machine(job.machine_uid), catalogue.stock(job.stock_uid)
+        if not job.outcomes and machine is not None and stock is not None:
             found.append(FoundJob(job, machine, stock))
     return tuple(found)
 

@@ -333,7 +333,7 @@ class MainWindow(QMainWindow):
 
         finder = Finder(self.session, self)
         finder.finished.connect(finder.deleteLater)
-        finder.opened.connect(self._open_found)
+        finder.opened.connect(self.open_found)
         finder.trial_asked.connect(self._open_trial)
         middle, top = self.rect().center().x(), self.rect().top()
         left = self.mapToGlobal(self.rect().topLeft()).x() + middle - finder.width() // 2
@@ -387,7 +387,8 @@ class MainWindow(QMainWindow):
         self.session.choose(machine=entry.machine_uid, stock=entry.stock_uid, task=entry.task)
         self.navigate("book")
 
-    def _open_found(self, hit: Any) -> None:
+    def open_found(self, hit: Any) -> None:
+        """Go to a `Found`, a `FoundJob` or a `FoundPlace`."""
         from olive_almanac.steps.find import FoundJob
         from olive_almanac.steps.find_places import FoundPlace
         from olive_almanac.views.places import open_place

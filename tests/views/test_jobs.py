@@ -32,7 +32,7 @@ from olive_almanac.views.jobs.jig import JigDialog
 from olive_almanac.views.jobs.layers import LayersDialog
 from olive_almanac.views.jobs.names import NamesDialog
 from olive_almanac.views.jobs.sides import SidesDialog
-from tests.samples import BIRCH, LONG, cut_trial, read_by_energy, sample_entry
+from tests.samples import BIRCH, LEATHER, LONG, cut_trial, read_by_energy, sample_entry
 from tests.views.test_stations import ShopCase
 
 SVG = (
@@ -80,6 +80,18 @@ class JobsCase(ShopCase):
         with found:
             self.key(Qt.Key.Key_Space, widget=self.page().first)
         self.wait_for(lambda: self.page().presenter.job is not None)
+
+
+class ElsewhereTest(JobsCase):
+    def test_an_open_job_of_another_stock_is_offered_and_opened(self):
+        self.choose_file()
+        uid = self.ready().presenter.job.uid
+        self.session.choose(stock=LEATHER.uid)
+        self.wait_for(lambda: "Long Bed, Birch ply 3.0 mm" in self.texts())
+        self.press("plate")
+        self.wait_for(lambda: self.page().presenter.job is not None)
+        self.assertEqual(self.page().presenter.job.uid, uid)
+        self.assertEqual(self.session.subject.stock.uid, BIRCH.uid)
 
 
 class WholeJobTest(JobsCase):

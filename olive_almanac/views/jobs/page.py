@@ -25,6 +25,7 @@ from olive_almanac.core.units import (
     speed_text,
 )
 from olive_almanac.core.words import mid_sentence, tr
+from olive_almanac.steps.find import open_jobs
 from olive_almanac.steps.job_glow import can_glow
 from olive_almanac.steps.job_layers import can_stack
 from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder, job_words, outcome_words
@@ -77,7 +78,8 @@ LAID = {"": tr("as drawn"), "apart": tr("piece by piece")}
 RULES = {"book": tr("By the book"), "least": tr("Least cost"), "surest": tr("Surest")}
 PAUSE_MS = 150
 MOST_SEGMENTS = 5
-MOST_REMARKS, SHOWN_RUNS = 20, 6
+MOST_REMARKS, SHOWN_RUNS, MOST_ELSEWHERE = 20, 6, 4
+MOST_SIGNS = 28  # of a job's name on a key
 
 
 class JobsPage(StationPage):
@@ -147,10 +149,32 @@ class JobsPage(StationPage):
         )
         self.first = button(tr("Bring in a drawing"), "main")
         self.first.clicked.connect(self.bring_in)
+        self.elsewhere = QVBoxLayout()
+        self.elsewhere.setSpacing(px(2))
         self.bare = JobSheet()
-        upper = col(words, more, row(self.first, None), 8, self.bare, gap=10)
+        beside = row(self.elsewhere, self.bare, gap=16)
+        beside.setStretch(1, 1)
+        upper = col(words, more, row(self.first, None), 8, beside, gap=10)
         upper.setStretch(4, 1)
         return box(upper)
+
+    def _show_elsewhere(self) -> None:
+        """The open jobs of other machines and stocks: the subject above tells which are here."""
+        clear_layout(self.elsewhere)
+        found = open_jobs(self.session.catalogue)[:MOST_ELSEWHERE]
+        if found:
+            self.elsewhere.addWidget(label(tr("Open on other machines and stocks"), "small_b"))
+        for hit in found:
+            name = hit.job.name
+            if len(name) > MOST_SIGNS:
+                name = f"{name[: MOST_SIGNS - 1]}…"
+            made = button(name, tip=f"{hit.job.name}: {hit.came_of_it}")
+            made.clicked.connect(partial(self.main_window.open_found, hit))
+            told = f"{hit.machine.name}, {hit.stock.short_name}"
+            self.elsewhere.addSpacing(px(8))
+            self.elsewhere.addWidget(made, 0, Qt.AlignmentFlag.AlignLeft)
+            self.elsewhere.addWidget(label(told, "small", "second"))
+        self.elsewhere.addStretch(1)
 
     def _build_desk(self) -> QWidget:
         self.groups = GroupList()
@@ -389,6 +413,7 @@ class JobsPage(StationPage):
             part.setVisible(there)
         self.changed.setVisible(there and self.presenter.is_changed_on_disk())
         if screen.job is None:
+            self._show_elsewhere()
             self.bare.show_screen(screen, self.session.subject.stock, self.session.subject.machine)
             return
         choices = [(job.uid, job_words(job)) for job in screen.others]
