@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from olive_almanac.core.dates import day_text
 from olive_almanac.core.records.setting import SHORT_TASK_WORDS, TASK_WORDS
 from olive_almanac.core.units import count_text, passes_text, percent_text, speed_text
 from olive_almanac.core.words import tr
@@ -254,7 +255,8 @@ class CompareDialog(QDialog):
         for n, (old, at, why, _) in enumerate(
             reversed(self.session.store.entry_history(entry.uid)[:-1])
         ):
-            found[f"revision {n}"] = (tr("before, {at}: {why}", at=at[:10], why=why)[:60], old)
+            told = tr("before, {at}: {why}", at=day_text(at[:10]), why=why)
+            found[f"revision {n}"] = (told[:60], old)
         for other in same_stock(catalogue.entries, entry)[:60]:
             machine, stock = catalogue.machine(other.machine_uid), catalogue.stock(other.stock_uid)
             if machine and stock:

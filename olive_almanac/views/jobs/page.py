@@ -13,6 +13,7 @@ from PySide6.QtCore import Qt, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
+from olive_almanac.core.dates import day_text
 from olive_almanac.core.quoting.spend import Pace
 from olive_almanac.core.records.job import CAUSES, HANGS
 from olive_almanac.core.units import (
@@ -570,7 +571,7 @@ class JobsPage(StationPage):
             self.done.setText(
                 tr(
                     "Written {written} at {written2}.",
-                    written=job.written[:10],
+                    written=day_text(job.written[:10]),
                     written2=job.written[11:16],
                 )
             )
