@@ -108,6 +108,12 @@ UNSAFE: dict[str, Spoil] = {
     "an arc by radius, too": _put("G2 I5 J0 R400 S500"),
     "inches in the middle": _put("G20", "G1 X0.5 S500", "G21"),
     "a line that no controller takes": _put("N-5 M5"),
+    "a whole circle by rounding": _put("G91 G2 X0.0001 Y0 I9000 J0 S0", "G90 G1"),
+    "burns on one place": _put("G91", *["G1 X0 S500"] * 600, "G90"),
+    "more digits than are read": _swap(r"\bM5\b", "M000000005"),
+    "a line that is refused for its modes": _put("M5 M8 M9"),
+    "a wait without its time": _put("M5 G4"),
+    "switched off behind a comment": _swap(r"\bM5\b", "(off; now) M5"),
     "an arc off the bed": _put("G2 X0 Y0 I9000 J9000 S500"),
 }
 

@@ -35,10 +35,14 @@ SLOWEST_MM_S = 0.1  # a beam that creeps slower burns as one at rest does
 FARTHEST_FOCUS_MM = 100.0  # from the face, up or down: beyond it the head meets bed or frame
 FARTHEST_ENDS_MM = 0.5  # of a large arc from its circle (common practice, no source)
 MOST_ROUNDING_MM = 0.1  # that a controller may leave the written path by
-BEAM = {3, 4, 5}  # M words of which a line holds one
+MOST_DIGITS = 8  # before the point, noughts that lead too, that a small controller reads
+SAME_PLACE_MM = 0.05  # what lies so near is burnt as one place
+MOST_IN_PLACE = 500  # burning lines, of a millisecond or two each
+BEAM = {3, 4, 5}  # M words of which a line holds one, as of those that stop and of the air
+STOPS, AIR = {0, 1, 2, 30}, {7, 8, 9}
 WAITS = (0, 1, 7, 8, 9)  # M words at which a controller stands still for a while
 _COMMENT = re.compile(r"\([^()]*\)|;.*$")
-MOTION, PLANE, UNITS, DISTANCE, FEED_MODE = range(5)
+MOTION, PLANE, UNITS, DISTANCE, FEED_MODE, WAIT, CUTTER, LENGTH, SYSTEM, PATH = range(10)
 G_GROUPS = {
     0: MOTION,
     1: MOTION,
@@ -53,9 +57,14 @@ G_GROUPS = {
     90: DISTANCE,
     91: DISTANCE,
     94: FEED_MODE,
+    4: WAIT,
+    40: CUTTER,  # these and what follows are the default and change nothing here
+    49: LENGTH,
+    54: SYSTEM,
+    61: PATH,
+    64: PATH,
 }
 INVERSE_TIME = 93  # the F word of each line would be another speed
-G_PLAIN = {4, 40, 49, 54, 61, 64}  # dwell; modes that are the default and change nothing here
 M_KNOWN = {0, 1, 2, 3, 4, 5, 7, 8, 9, 30}
 LETTERS = set("FGIJKMNPRSTXYZ")
 MOST_LINES = 9_999_999  # that are numbered: controllers take no higher N word
@@ -158,6 +167,8 @@ class _Interpreter:
         self.findings: list[Finding] = []
         self.line = 0
         self.known: dict[str, _Words] = {}
+        self.rest_x = self.rest_y = math.inf  # the place that is burnt line by line
+        self.in_place = 0
         # motion mode and power of the steps that were in order since something else was said
         self.sound: set[tuple[int, float]] = set()
         (x, y), (width, height) = limits.bed_from_mm, limits.bed_mm
@@ -234,6 +245,7 @@ class _Interpreter:
             self.y = float(y) * scale
         self.moves += 1
         self.check_place(self.x, self.y)
+        self.check_rest(0.0)
         if self.limits.clamps_mm:
             self.check_clamps((x0, y0), (self.x, self.y))
         return True
@@ -264,7 +276,14 @@ class _Interpreter:
                     tr("holds a sign on which controllers act at once, wherever it stands"),
                 )
             )
-        block = _COMMENT.sub("", raw).strip()
+        if any(";" in one[0] and one[0][0] == "(" and one[1] for one in _comments_of(raw)):
+            problems.append(
+                (
+                    "half-comment",
+                    tr("holds a semicolon in brackets: some controllers read nothing behind it"),
+                )
+            )
+        block = _COMMENT.sub(" ", raw).strip()
         words = _Words([], [], {}, False, False, problems)
         words.demarcates = block == "%"
         words.is_empty = not (block or problems)
@@ -288,30 +307,42 @@ class _Interpreter:
             )
             return words
         for letter, number in _WORD.findall(block):
-            value = float(number)
-            if letter == "M":
-                words.m_codes.append(value)
-            elif letter == "G":
-                self.take_g(words, value)
-            elif letter not in LETTERS:
-                problems.append(
-                    (
-                        "unknown-word",
-                        tr(
-                            "uses {letter}{number}, which is not in the published set",
-                            letter=letter,
-                            number=number,
-                        ),
-                    )
-                )
-            elif letter in words.values:
-                problems.append(("word-twice", tr("holds the word {letter} twice", letter=letter)))
-            else:
-                words.values[letter] = value
-        if sum(code in BEAM for code in words.m_codes) > 1:
-            problems.append(("modes-clash", tr("switches the beam twice")))
+            self.take(words, letter, number)
+        for group, told in (
+            (BEAM, tr("switches the beam twice")),
+            (STOPS, tr("stops twice")),
+            (AIR, tr("switches the air twice")),
+        ):
+            if sum(code in group for code in words.m_codes) > 1:
+                problems.append(("modes-clash", told))
         words.moves = not words.dwells and any(axis in words.values for axis in "XYZ")
         return words
+
+    def take(self, words: _Words, letter: str, number: str) -> None:
+        """Take a word of a line."""
+        value = float(number)
+        whole, _, rest = number.lstrip("+-").partition(".")
+        if len(whole) > MOST_DIGITS:
+            text = tr("holds a number of more digits than controllers read")
+            words.problems.append(("long-number", text))
+        is_code = letter in "GM"
+        # a part of one is none of ours, also where its many digits round to one that is
+        if letter not in LETTERS or (is_code and rest.strip("0") and value.is_integer()):
+            text = tr(
+                "uses {letter}{number}, which is not in the published set",
+                letter=letter,
+                number=number,
+            )
+            words.problems.append(("unknown-word", text))
+        elif letter == "M":
+            words.m_codes.append(value)
+        elif letter == "G":
+            self.take_g(words, value)
+        elif letter in words.values:
+            text = tr("holds the word {letter} twice", letter=letter)
+            words.problems.append(("word-twice", text))
+        else:
+            words.values[letter] = value
 
     def take_g(self, words: _Words, value: float) -> None:
         if value in G_GROUPS:
@@ -319,6 +350,8 @@ class _Interpreter:
             if any(group == other for other, _ in words.modes):
                 words.problems.append(("modes-clash", tr("names two modes of the same group")))
             words.modes.append((group, int(value)))
+            words.dwells = words.dwells or value == 4
+            words.rounds = words.rounds or value == 64
         elif value == INVERSE_TIME:
             words.problems.append(
                 (
@@ -326,11 +359,7 @@ class _Interpreter:
                     tr("states feeds as inverse time, which is not followed here: use G94"),
                 )
             )
-        elif value == 4:
-            words.dwells = True
-        elif value == 64:
-            words.rounds = True
-        elif value not in G_PLAIN:
+        else:
             words.problems.append(
                 (
                     "unknown-word",
@@ -410,6 +439,8 @@ class _Interpreter:
             takes -= set("XYZ")
         if words.dwells != words.rounds:
             takes.add("P")
+        if words.dwells and words.values.get("P", -1.0) < 0:
+            self.report("no-time", tr("waits without saying how long: controllers refuse that"))
         for letter in words.values:
             if letter not in takes:
                 self.report(
@@ -505,6 +536,8 @@ class _Interpreter:
         if motion in (2, 3):
             self.check_arc(values, {"X": x0, "Y": y0}, clockwise=motion == 2)
         self.check_place(self.x, self.y)
+        around = max(abs(values.get("I", 0.0)), abs(values.get("J", 0.0))) * scale
+        self.check_rest(around if motion in (2, 3) else 0.0)
         if motion in (0, 1) and self.limits.clamps_mm:
             self.check_clamps((x0, y0), (self.x, self.y))
 
@@ -525,6 +558,22 @@ class _Interpreter:
             )
         if self.is_burning and not ("X" in values or "Y" in values):
             self.report("beam-at-rest", tr("moves Z alone with the beam on"))
+
+    def check_rest(self, around_mm: float) -> None:
+        """Count the lines that burn on one place; an arc leaves it by its radius."""
+        x, y = self.x, self.y
+        if x is None or y is None:
+            return
+        leaves_x = not -SAME_PLACE_MM <= x - self.rest_x <= SAME_PLACE_MM
+        if leaves_x or abs(y - self.rest_y) > SAME_PLACE_MM or around_mm > SAME_PLACE_MM:
+            self.rest_x, self.rest_y, self.in_place = x, y, 0
+        elif self.beam_on and self.power > 0:
+            self.in_place += 1
+            if self.in_place == MOST_IN_PLACE:
+                self.report(
+                    "beam-at-rest",
+                    tr("is the {count}th that burns on one place", count=MOST_IN_PLACE),
+                )
 
     def gone(self, axis: str, before: float | None, step: float, *, relative: bool) -> float:
         if not relative:
@@ -612,7 +661,9 @@ class _Interpreter:
                 "arc-not-followed", tr("is an arc whose ends are not equally far from its centre")
             )
         first, last = math.atan2(y0 - cy, x0 - cx), math.atan2(y1 - cy, x1 - cx)
-        turn = (first - last if clockwise else last - first) % (2 * math.pi) or 2 * math.pi
+        turn = (first - last if clockwise else last - first) % (2 * math.pi)
+        if math.hypot(x1 - x0, y1 - y0) < TOLERANCE:
+            turn = 2 * math.pi  # what rounding leaves between the ends says nothing
         for quarter in range(4):
             angle = quarter * math.pi / 2
             passed = (first - angle if clockwise else angle - first) % (2 * math.pi)
@@ -640,6 +691,12 @@ class _Interpreter:
                     "in-clamp",
                     tr("passes over the clamp at {left:g}, {low:g} mm", left=left, low=low),
                 )
+
+
+def _comments_of(raw: str) -> Iterator[tuple[str, str]]:
+    """Yield each comment of a line with the words behind it."""
+    for found in _COMMENT.finditer(raw):
+        yield found.group(), _COMMENT.sub("", raw[found.end() :]).strip()
 
 
 def _upper(block: str) -> str:

@@ -111,6 +111,55 @@ class HazardTest(unittest.TestCase):
             with self.subTest(line):
                 self.assertNotIn("unused-word", codes(inside(line)))
 
+    def test_an_arc_that_ends_where_it_began_but_for_rounding_may_be_a_whole_circle(self):
+        limits = replace(LIMITS, area_mm=(0.0, 0.0, 60.0, 60.0))
+        for turn, centre in itertools.product(("G2", "G3"), ("I30", "J30", "I-8 J40")):
+            for end in ("X20 Y20", "X20.0001 Y20", "X20 Y20.0001", "X19.9999 Y19.9999"):
+                with self.subTest(f"{turn} {end} {centre}"):
+                    found = codes(inside(f"{turn} {end} {centre} S0\nG1"), limits)
+                    self.assertIn("off-coupon", found)
+        self.assertEqual(codes(inside("G2 X20.01 Y20 I0.005 J0\nG1"), limits), [])
+
+    def test_a_beam_that_burns_on_one_place_line_by_line(self):
+        for there in ("G1 X20 Y20", "G1 X20.01\nG1 X20", "G91\nG1 X0\nG90", "G2 X20 Y20 I0.01"):
+            with self.subTest(there):
+                self.assertEqual(set(codes(inside(f"{there}\n" * 600))), {"beam-at-rest"})
+                self.assertEqual(codes(inside(f"{there}\n" * 100)), [])
+        away = "G1 X20.2\nG1 X20\n" * 600
+        self.assertEqual(codes(inside(away)), [])
+        around = "G2 X20 Y20 I2 J0\n" * 600
+        self.assertEqual(codes(inside(around)), [])
+        self.assertEqual(codes(inside("S0\n" + "G1 X20 Y20\n" * 600)), [])
+
+    def test_numbers_of_more_digits_than_controllers_read(self):
+        # eight digits are read, those that lead included: the others count as noughts
+        for line in ("G1 X000000012", "G1 X12 S000000500", "N000000005 G1 X12"):
+            with self.subTest(line):
+                self.assertEqual(codes(inside(line)), ["long-number"])
+        self.assertIn("long-number", codes(SQUARE.replace("M5 S0", "M000000005 S0", 1)))
+        self.assertEqual(codes(inside("G1 X00000012.000000000001")), [])
+        for word in ("M4.99999999999999999", "G0.99999999999999999 X12"):
+            self.assertEqual(codes(inside(word)), ["unknown-word"])
+
+    def test_modes_that_clash_have_a_controller_refuse_the_line(self):
+        for line in ("M8 M9", "M7 M8", "M0 M1", "G61 G64 P0.05", "G54 G54", "G4 P0.1 G4"):
+            with self.subTest(line):
+                self.assertIn("modes-clash", codes(inside(f"S0 {line}")))
+        for line in ("M5 M9", "G40 G49 G54 G61", "G4 P0.1 M8"):
+            with self.subTest(line):
+                self.assertNotIn("modes-clash", codes(inside(f"S0 {line}")))
+
+    def test_a_wait_says_how_long(self):
+        for line in ("G4", "G4 P-1"):
+            self.assertEqual(codes(inside(f"S0 {line}")), ["no-time"])
+        self.assertEqual(codes(inside("S0 G4 P0")), [])
+
+    def test_what_some_controllers_take_for_a_comment(self):
+        self.assertEqual(codes(inside("S0 (wait; cool) M5")), ["half-comment"])
+        self.assertEqual(codes(inside("S0 (wait; cool) ; then on")), [])
+        self.assertEqual(codes(inside("S0 (wait; cool) (then on)")), [])
+        self.assertEqual(codes(inside("G1 X1(ten)2")), ["not-understood"])
+
     def test_a_feed_of_another_unit_than_that_of_the_line(self):
         self.assertEqual(codes(inside("G20\nG1 X0.7\nG21")), ["feed-unit"])
         self.assertEqual(codes(inside("G20 F20\nG1 X0.7\nG21\nF600")), ["feed-unit"])
