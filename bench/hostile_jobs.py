@@ -8,12 +8,13 @@ import io
 import math
 import random
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 
 import ezdxf
 
+from olive_almanac.core.quoting.job_plan import JobPlan
 from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.glow import Glow
@@ -32,9 +33,10 @@ from olive_almanac.steps.job_work import (
     nesting,
     new_job,
     piecework_for,
+    planning_of,
+    result_of,
     sheet_file,
     sheets_for,
-    work_out_job,
     write_job_files,
 )
 from olive_almanac.steps.lettering import letters
@@ -78,7 +80,8 @@ def one_job(rng: random.Random, sign: Callable[[], None]) -> list[tuple[str, Che
         for placed in nesting(wish, work):
             wish = replace(wish, placed=placed)
             sign()
-    result = work_out_job(wish, work=work)
+    *_, plan = _signed(planning_of(wish, work), sign)
+    result = result_of(wish, work, plan)
     sign()
     programs: list[tuple[str, CheckLimits | None]] = []
     with tempfile.TemporaryDirectory() as holder:
@@ -90,6 +93,13 @@ def one_job(rng: random.Random, sign: Callable[[], None]) -> list[tuple[str, Che
             on_bed = job.origin == "bed" and job.sides is None  # else its zero is elsewhere
             programs.append((path.read_text(), limits_of_run(run, sheet) if on_bed else None))
     return programs
+
+
+def _signed(plans: Iterator[JobPlan], sign: Callable[[], None]) -> Iterator[JobPlan]:
+    """The plans, with a sign at each: there the page tells how far it is, and may be stopped."""
+    for plan in plans:
+        sign()
+        yield plan
 
 
 def _ways(rng: random.Random, drawing: Drawing) -> dict[str, object]:

@@ -35,8 +35,9 @@ from olive_almanac.steps.job_work import (
     nesting,
     new_job,
     piecework_for,
+    planning_of,
+    result_of,
     task_with,
-    work_out_job,
     write_job_files,
 )
 from olive_almanac.steps.permission import permission_for, rules_where_burnt
@@ -189,7 +190,8 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
     if arguments.closer:
         *_, placed = nesting(wish, work)
         wish = replace(wish, placed=placed)
-    result = work_out_job(wish, known, work)
+    *_, plan = planning_of(wish, work)
+    result = result_of(wish, work, plan, known)
     for _ in write_job_files(result, arguments.out):
         pass
     told = (*result.plan.remarks, *(one.says for one in result.joints))

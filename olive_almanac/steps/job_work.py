@@ -20,7 +20,7 @@ from olive_almanac.core.motion.program import over_mm
 from olive_almanac.core.quoting.answers import answers_of, joint_key, widths_of
 from olive_almanac.core.quoting.glow import with_dots
 from olive_almanac.core.quoting.jig import loads_of
-from olive_almanac.core.quoting.job_plan import JobPlan, Layout, SheetRun, Steps, plan_job, rooms_of
+from olive_almanac.core.quoting.job_plan import JobPlan, Layout, SheetRun, Steps, planning, rooms_of
 from olive_almanac.core.quoting.joints import JointAdvice, JointKind, advice_for, joints_of
 from olive_almanac.core.quoting.layers import layer_name, layered
 from olive_almanac.core.quoting.lie import Lie, Touched
@@ -94,6 +94,8 @@ __all__ = [
     "nesting",
     "new_job",
     "piecework_for",
+    "planning_of",
+    "result_of",
     "sheet_file",
     "sheets_for",
     "task_with",
@@ -438,16 +440,28 @@ def nesting(wish: JobWish, work: Piecework) -> Iterator[tuple[PlacedCopy, ...]]:
     return nested(items, rooms, gap_mm=layout.gap_mm, beside=BesideThread())
 
 
-def work_out_job(wish: JobWish, known: Any = None, work: Piecework | None = None) -> JobResult:
-    """Return plan, paces and offer of a job; a piecework that is known already is not made again.
-    Raises OutOfRange where nothing is burnt.
-    """
-    machine, stock = wish.machine, wish.stock
-    if work is None:
-        work = piecework_for(wish)
-    plan = plan_job(work.whole, machine, layout_of(wish, work))
+def work_out_job(wish: JobWish, known: Any = None) -> JobResult:
+    """Return plan, paces and offer of a job.  Raises OutOfRange where nothing is burnt."""
+    work = piecework_for(wish)
+    *_, plan = planning_of(wish, work)
+    return result_of(wish, work, plan, known)
+
+
+def planning_of(wish: JobWish, work: Piecework) -> Iterator[JobPlan]:
+    """Yield a job as far as it is planned, sheet by sheet; the last one is whole."""
+    plan = None
+    for plan in planning(work.whole, wish.machine, layout_of(wish, work)):
+        yield plan
+    assert plan is not None
     told = (*_name_remarks(wish, work, plan), *_layer_remarks(wish, work))
-    plan = replace(plan, remarks=(*plan.remarks, *told))
+    yield replace(plan, remarks=(*plan.remarks, *told))
+
+
+def result_of(wish: JobWish, work: Piecework, plan: JobPlan, known: Any = None) -> JobResult:
+    """Return what is known of a plan: its joints, and its paces and offer where the fitted cut is
+    `known`.
+    """
+    stock = wish.stock
     joints = tuple(joint_fits(wish, work.whole))
     cut = next((one for one in wish.tasks if one.task == "cut" and one.setting is not None), None)
     if known is None or cut is None or cut.setting is None or not plan.copies:

@@ -77,7 +77,7 @@ __all__ = [
 
 MOST_COPIES = 2000
 STRIPS = {False: ("grey", tr("greyscale strip")), True: ("dots", tr("dot strip"))}  # in dots or not
-LONG_S = 1.0  # of work on one copy, from which on it is told that it is done
+LONG_S = 1.0  # from which on it is told how far a job is worked out
 LEAST_OFFCUT_MM = 40.0  # of its narrower side
 
 
@@ -829,7 +829,12 @@ class JobsPresenter:
         known = self._known
 
         def items() -> Iterator[JobResult | str]:
-            from olive_almanac.steps.job_work import knowledge_of, piecework_for, work_out_job
+            from olive_almanac.steps.job_work import (
+                knowledge_of,
+                piecework_for,
+                planning_of,
+                result_of,
+            )
 
             job = wish.job
             strip = self._tone[0] if self._tone is not None else None
@@ -838,18 +843,24 @@ class JobsPresenter:
             handling = (job.rounds, apart, job.answers, wish.stock.thickness_mm, named)
             of = (wish.drawing, wish.tasks, wish.machine, *handling)
             made = self._work
-            began = time.monotonic()
+            told = time.monotonic()
             piecework = made[1] if made is not None and made[0] == of else piecework_for(wish)
             self._work = (of, piecework)
-            if time.monotonic() - began > LONG_S:
-                yield tr("One copy is worked out, the sheets come next")
+            plan = None
+            for plan in planning_of(wish, piecework):
+                words = ""  # it may be stopped here, too
+                if time.monotonic() - told > LONG_S:
+                    told = time.monotonic()
+                    words = tr("{sheets} planned …", sheets=count_text(len(plan.runs), "sheet"))
+                yield words
+            assert plan is not None
             key = (wish.machine, wish.stock, tuple(trial.id for trial, _ in wish.pairs))
             fitted = known[1] if known is not None and known[0] == key else None
             if fitted is None and wish.pairs:
-                yield work_out_job(wish, None, piecework)
+                yield result_of(wish, piecework, plan)
                 fitted = knowledge_of(wish.machine, wish.stock, wish.pairs)
             self._known = (key, fitted)
-            yield work_out_job(wish, fitted, piecework)
+            yield result_of(wish, piecework, plan, fitted)
 
         return items()
 

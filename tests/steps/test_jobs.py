@@ -76,14 +76,20 @@ class JobTest(JobCase):
             self.assertTrue(any(apart), box)
         self.assertEqual(self.session.store.jobs()[0].copies, 6)
 
-    def test_work_on_one_copy_that_takes_long_tells_when_it_is_done(self):
+    def test_work_that_takes_long_tells_each_sheet_and_may_be_stopped_there(self):
+        stock = replace(BIRCH, sheets=(Sheet(400, 250), Sheet(400, 250)))
+        self.session.shop.keep_stock(stock, "another sheet")
         self.bring_in()
+        self.jobs.set_number("copies", "100")
         with mock.patch("olive_almanac.steps.jobs.LONG_S", -1.0):
-            words, result = self.jobs.work()
-        self.assertIn("One copy is worked out", words)
-        self.assertEqual(result.plan.copies, 1)
-        (result,) = self.jobs.work()
-        self.assertEqual(result.plan.copies, 1)
+            *words, result = self.jobs.work()
+        sheets = len(result.plan.runs)
+        self.assertGreater(sheets, 1)
+        self.assertEqual(words[0], "1 sheet planned …")
+        self.assertEqual(words[sheets - 1], f"{sheets} sheets planned …")
+        *words, result = self.jobs.work()
+        self.assertEqual(set(words), {""})
+        self.assertEqual(len(result.plan.runs), sheets)
 
     def test_wrong_numbers_are_told_and_change_nothing(self):
         self.bring_in()

@@ -58,7 +58,7 @@ from olive_almanac.core.records.stock import Sheet
 from olive_almanac.core.units import count_text, lengths_text
 from olive_almanac.core.words import tr
 
-__all__ = ["JobPlan", "Layout", "SheetRun", "Steps", "plan_job", "rooms_of"]
+__all__ = ["JobPlan", "Layout", "SheetRun", "Steps", "plan_job", "planning", "rooms_of"]
 
 Box = tuple[float, float, float, float]
 Steps = tuple[tuple[Burn, str], ...]
@@ -227,7 +227,14 @@ def _room_on_both(
 
 
 def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
-    """Return a job on the sheets of the rack.
+    """Return a job on the sheets of the rack, as `planning` works it out."""
+    *_, plan = planning(pattern, machine, layout)
+    return plan
+
+
+def planning(pattern: Pattern, machine: Machine, layout: Layout) -> Iterator[JobPlan]:
+    """Yield a job on the sheets of the rack as far as it is planned, sheet by sheet; the last one
+    is whole.
 
     Copies that were not placed by hand are laid out in rows.  Raises OutOfRange where touched
     places are too near each other.
@@ -272,6 +279,7 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
             run = _run(number, laid_out, steps, bare, machine, sheet, lie, turned, paced)
             conflicts += filter(None, (told, _over_the_bed(run, lie)))
             runs.append(run)
+            yield replace(bare, runs=tuple(runs))
         if layout.sides is not None and len(both) > 1:
             conflicts += _side_remarks(layout, sheet, runs[-1])
     missing = max(0, asked - len(laid))
@@ -290,7 +298,7 @@ def plan_job(pattern: Pattern, machine: Machine, layout: Layout) -> JobPlan:
                 size=size,
             )
         )
-    return replace(bare, runs=tuple(runs), without_room=missing, remarks=tuple(remarks))
+    yield replace(bare, runs=tuple(runs), without_room=missing, remarks=tuple(remarks))
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Generator, Iterator, Sequence
+from collections.abc import Callable, Generator, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -317,8 +317,7 @@ class _Outlines:
             key = (item.pattern.shape.wkb, item.turns)
             place = None
             if key not in full and self.beside.seconds() < ends:
-                yield ()
-                place = self._among(item)
+                place = yield from self._among(item, lambda: self.beside.seconds() >= ends)
             if place is None:
                 full.add(key)
                 waiting.append(item)
@@ -336,7 +335,10 @@ class _Outlines:
         outline = outline_of(item.pattern, copy)
         self.blocked.append(outline.buffer(self.gap * GROWN))
 
-    def _among(self, item: Item) -> tuple[Point, int] | None:
+    def _among(
+        self, item: Item, is_late: Callable[[], bool]
+    ) -> Generator[tuple[()], None, tuple[Point, int] | None]:
+        """Yield nothing while it seeks; return where the item goes and its turn."""
         import shapely
 
         left, low, right, top = self.room.area
@@ -349,8 +351,9 @@ class _Outlines:
             shape = outline_of(item.pattern, item.at(self.number, (0.0, 0.0), turn))
             xs = _steps(left, right - wide, [*bounds[:, 2], *(bounds[:, 0] - wide)])
             ys = _steps(low, top - high, [*bounds[:, 3], *(bounds[:, 1] - high)])
+            steps = (ys, xs) if upright else (xs, ys)
             limit = best[0] if best else None
-            place = _first_free(shape, (ys, xs) if upright else (xs, ys), tree, limit, upright)
+            place = yield from _first_free(shape, steps, tree, limit, upright, is_late)
             if place is not None:
                 best = (place, turn)
         if best is not None and upright:
@@ -371,9 +374,11 @@ def _first_free(
     tree: Any,
     limit: Point | None,
     upright: bool,
-) -> Point | None:
-    """The first place, along and then across, where a shape is clear of all, if it comes before a
-    limit.  An upright room is filled from below, another one from the left.
+    is_late: Callable[[], bool],
+) -> Generator[tuple[()], None, Point | None]:
+    """Yield nothing while it seeks; return the first place, along and then across, where a shape is
+    clear of all, if it comes before a limit.  An upright room is filled from below, another one
+    from the left.
     """
     import shapely
 
@@ -382,7 +387,8 @@ def _first_free(
     if not across:
         return None
     for first in along:
-        if limit is not None and first > limit[0]:
+        yield ()
+        if is_late() or (limit is not None and first > limit[0]):
             return None
         shifts = np.array([(other, first) if upright else (first, other) for other in across])
         moved = shapely.polygons(ring[None] + shifts[:, None])

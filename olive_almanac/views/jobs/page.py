@@ -670,7 +670,8 @@ class JobsPage(StationPage):
 
     def _take(self, result: JobResult | str) -> None:
         if isinstance(result, str):
-            self.done.setText(result)
+            if result:
+                self.done.setText(result)
             return
         self.presenter.take(result)
         self._renew_sheet(result.plan.runs)
