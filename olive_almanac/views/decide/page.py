@@ -497,7 +497,7 @@ class DecidePage(StationPage):
             aims_at = self.presenter.lightness
         rule = ""
         if decision:
-            rule = tr("{target:g} % or better", target=100 * decision.target)
+            rule = tr("house rule {target:g} %", target=100 * decision.target)
         self.rules.setText(
             (rule if aims_at is None else tr("aims at L* {aims_at:.0f}", aims_at=aims_at))
             if picks
