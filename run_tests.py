@@ -12,6 +12,7 @@ import io
 import json
 import os
 import pkgutil
+import resource
 import shutil
 import sys
 import tempfile
@@ -99,7 +100,7 @@ def run(bundle):
     keep_off_home(bundle.place)
     total = {"ran": 0, "bad": 0, "skipped": 0}
     for module in bundle.modules:
-        began, told = time.monotonic(), io.StringIO()
+        began, busy, told = time.monotonic(), busy_s(), io.StringIO()
         result = unittest.TextTestRunner(told, buffer=True).run(
             unittest.TestLoader().loadTestsFromName(module)
         )
@@ -110,10 +111,19 @@ def run(bundle):
             ("skipped", len(result.skipped)),
         ):
             total[name] += count
-        words = f"{module}: {result.testsRun} run, {bad} failed, {time.monotonic() - began:.0f} s"
+        words = (
+            f"{module}: {result.testsRun} run, {bad} failed, "
+            f"{time.monotonic() - began:.0f} s, of a core {busy_s() - busy:.0f} s"
+        )
         print(f"{told.getvalue()}{words}\n" if bad else words, flush=True)
     bundle.counts.write_text(json.dumps(total))
     return 1 if total["bad"] else 0
+
+
+def busy_s():
+    """How long this process and those that it ran have kept a core busy."""
+    spent = [resource.getrusage(who) for who in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)]
+    return sum(one.ru_utime + one.ru_stime for one in spent)
 
 
 def tell(bundle, status):
