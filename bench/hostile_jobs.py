@@ -8,13 +8,12 @@ import io
 import math
 import random
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
 import ezdxf
 
-from olive_almanac.core.quoting.job_plan import JobPlan
 from olive_almanac.core.records.anchors import ANCHORS
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.glow import Glow
@@ -24,15 +23,16 @@ from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.sides import TwoSides
 from olive_almanac.core.records.stack import Stack
 from olive_almanac.core.records.stock import Sheet
+from olive_almanac.core.stages import finished, telling
 from olive_almanac.formats.gcode_check import CheckLimits
 from olive_almanac.steps.job_work import (
     JobWish,
     drawing_of,
     likely_tasks,
     limits_of_run,
+    making_piecework,
     nesting,
     new_job,
-    piecework_for,
     planning_of,
     result_of,
     sheet_file,
@@ -75,12 +75,14 @@ def one_job(rng: random.Random, sign: Callable[[], None]) -> list[tuple[str, Che
     sheets = sheets_for(job, stock)
     names = letters() if job.names else None
     wish = JobWish(drawing, tasks, machine, stock, job, sheets, letters=names)
-    work = piecework_for(wish)
+    work = finished(telling(making_piecework(wish), lambda _: sign()))
     if rng.random() < 0.2:
         for placed in nesting(wish, work):
             wish = replace(wish, placed=placed)
             sign()
-    *_, plan = _signed(planning_of(wish, work), sign)
+    for planned in planning_of(wish, work):
+        plan = planned
+        sign()  # the page tells how far it is, and may be stopped, as at each stage above
     result = result_of(wish, work, plan)
     sign()
     programs: list[tuple[str, CheckLimits | None]] = []
@@ -93,13 +95,6 @@ def one_job(rng: random.Random, sign: Callable[[], None]) -> list[tuple[str, Che
             on_bed = job.origin == "bed" and job.sides is None  # else its zero is elsewhere
             programs.append((path.read_text(), limits_of_run(run, sheet) if on_bed else None))
     return programs
-
-
-def _signed(plans: Iterator[JobPlan], sign: Callable[[], None]) -> Iterator[JobPlan]:
-    """The plans, with a sign at each: there the page tells how far it is, and may be stopped."""
-    for plan in plans:
-        sign()
-        yield plan
 
 
 def _ways(rng: random.Random, drawing: Drawing) -> dict[str, object]:

@@ -35,10 +35,11 @@ from olive_almanac.core.quoting.names import (
 from olive_almanac.core.quoting.paths import flat
 from olive_almanac.core.quoting.pattern import (
     Handling,
+    Making,
     Pattern,
+    making_pattern,
+    making_pieces,
     parts_of,
-    pattern_of,
-    whole_and_parts,
 )
 from olive_almanac.core.quoting.place import items_of, nested
 from olive_almanac.core.quoting.risk import EarlierJob, freed_by_passes
@@ -63,6 +64,7 @@ from olive_almanac.core.records.ranges import check_number
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stack import Stack
 from olive_almanac.core.records.stock import Sheet, Stock
+from olive_almanac.core.stages import finished
 from olive_almanac.core.units import count_text, fixed_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.drawing import dxf_of_layers
@@ -91,6 +93,7 @@ __all__ = [
     "knowledge_of",
     "layout_of",
     "likely_tasks",
+    "making_piecework",
     "nesting",
     "new_job",
     "piecework_for",
@@ -264,7 +267,14 @@ def knowledge_of(machine: Machine, stock: Stock, pairs: Sequence[Any]) -> Any:
 
 
 def piecework_for(wish: JobWish) -> Piecework:
-    """Return one copy as it is burnt: what takes longest, and does not hang on where copies lie."""
+    """Return one copy as it is burnt."""
+    return finished(making_piecework(wish))
+
+
+def making_piecework(wish: JobWish) -> Making[Piecework]:
+    """Make one copy as it is burnt, stage by stage: what takes longest, and does not hang on where
+    copies lie.
+    """
     job = wish.job
     said = answers_of(job.answers)
     handling = Handling(
@@ -282,10 +292,14 @@ def piecework_for(wish: JobWish) -> Piecework:
     burnt = wish.drawing, wish.tasks, wish.machine
     if job.stack is not None:
         first = replace(handling, effort=0.0)  # nobody burns it as a whole
-        return _in_layers(wish, pattern_of(*burnt, first), handling, job.stack)
+        whole = yield from making_pattern(*burnt, first)
+        return _in_layers(wish, whole, handling, job.stack)
     if job.apart and job.jig is None:
-        return Piecework(*whole_and_parts(*burnt, handling))
-    return _with_names(wish, pattern_of(*burnt, handling))
+        whole, parts = yield from making_pieces(*burnt, handling)
+        return Piecework(whole, parts)
+    whole = yield from making_pattern(*burnt, handling)
+    yield "copy"
+    return _with_names(wish, whole)
 
 
 def _in_layers(wish: JobWish, whole: Pattern, handling: Handling, stack: Stack) -> Piecework:

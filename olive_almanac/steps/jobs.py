@@ -36,6 +36,7 @@ from olive_almanac.core.records.recipe import Recipe, key_of
 from olive_almanac.core.records.service import Counters
 from olive_almanac.core.records.setting import TASK_WORDS, Task
 from olive_almanac.core.records.stock import Sheet, Stock
+from olive_almanac.core.stages import telling
 from olive_almanac.core.units import (
     count_text,
     fixed_text,
@@ -56,6 +57,7 @@ if TYPE_CHECKING:
     from olive_almanac.core.fitting.dot_table import DotTable
     from olive_almanac.core.fitting.tone_table import ToneTable
     from olive_almanac.core.quoting.names import Box, Letters, NamePlan
+    from olive_almanac.core.quoting.pattern import Stage
     from olive_almanac.core.quoting.shades import Shading
     from olive_almanac.core.records.trial import Trial
     from olive_almanac.formats.name_list import NameTable
@@ -78,6 +80,13 @@ __all__ = [
 MOST_COPIES = 2000
 STRIPS = {False: ("grey", tr("greyscale strip")), True: ("dots", tr("dot strip"))}  # in dots or not
 LONG_S = 1.0  # from which on it is told how far a job is worked out
+STAGES: dict[Stage, str] = {
+    "lines": tr("Lines are sorted …"),
+    "holders": tr("What lies in what is known …"),
+    "order": tr("An order is found …"),
+    "kerf": tr("The kerf is taken off …"),
+    "copy": tr("One copy is made …"),
+}
 LEAST_OFFCUT_MM = 40.0  # of its narrower side
 
 
@@ -159,6 +168,22 @@ class ShowsJob(Protocol):
 
     def work_asked(self) -> None:
         """The drawing is to be read, or the job worked out: see `reading_kept` and `work`."""
+
+
+class _Telling:
+    """What is told while a job is worked out: words where it takes long, else none; there it may be
+    stopped either way.
+    """
+
+    def __init__(self) -> None:
+        self.since = time.monotonic()
+
+    def now(self, words: str) -> str:
+        """Return the words if the last ones are long ago."""
+        if time.monotonic() - self.since <= LONG_S:
+            return ""
+        self.since = time.monotonic()
+        return words
 
 
 class JobsPresenter:
@@ -831,7 +856,7 @@ class JobsPresenter:
         def items() -> Iterator[JobResult | str]:
             from olive_almanac.steps.job_work import (
                 knowledge_of,
-                piecework_for,
+                making_piecework,
                 planning_of,
                 result_of,
             )
@@ -843,16 +868,18 @@ class JobsPresenter:
             handling = (job.rounds, apart, job.answers, wish.stock.thickness_mm, named)
             of = (wish.drawing, wish.tasks, wish.machine, *handling)
             made = self._work
-            told = time.monotonic()
-            piecework = made[1] if made is not None and made[0] == of else piecework_for(wish)
+            tell = _Telling()
+            if made is not None and made[0] == of:
+                piecework = made[1]
+            else:
+                piecework = yield from telling(
+                    making_piecework(wish), lambda stage: tell.now(STAGES[stage])
+                )
             self._work = (of, piecework)
             plan = None
             for plan in planning_of(wish, piecework):
-                words = ""  # it may be stopped here, too
-                if time.monotonic() - told > LONG_S:
-                    told = time.monotonic()
-                    words = tr("{sheets} planned …", sheets=count_text(len(plan.runs), "sheet"))
-                yield words
+                sheets = count_text(len(plan.runs), "sheet")
+                yield tell.now(tr("{sheets} planned …", sheets=sheets))
             assert plan is not None
             key = (wish.machine, wish.stock, tuple(trial.id for trial, _ in wish.pairs))
             fitted = known[1] if known is not None and known[0] == key else None

@@ -6,10 +6,10 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Generator, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any
+from typing import Any, Literal, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,20 +36,24 @@ from olive_almanac.core.quoting.shared_lines import Rest, rests_of
 from olive_almanac.core.records.drawing import Drawing
 from olive_almanac.core.records.job import GroupTask, group_words
 from olive_almanac.core.records.machine import Machine
+from olive_almanac.core.stages import finished
 from olive_almanac.core.units import count_text, number_text
 from olive_almanac.core.words import tr
 
 __all__ = [
     "GroupWork",
     "Handling",
+    "Making",
     "Part",
     "Pattern",
+    "Stage",
     "engraved_lines",
     "longest_run_up",
+    "making_pattern",
+    "making_pieces",
     "parts_of",
     "pattern_of",
     "taken_by",
-    "whole_and_parts",
 ]
 
 Floats = NDArray[np.float64]
@@ -177,6 +181,9 @@ class Pattern:
 
 # -- one copy --------------------------------------------------------------------------------------
 
+Stage = Literal["lines", "holders", "order", "kerf", "copy"]  # what of a copy is done
+Found = TypeVar("Found")
+Making = Generator[Stage, None, Found]
 _Burnt = tuple[list[Contour], dict[str, list[Floats]], dict[str, GroupTask]]
 
 
@@ -187,22 +194,35 @@ def pattern_of(
 
     Raises OutOfRange where nothing is to be burnt.
     """
-    burnt = _burnt(drawing, tasks, machine, handling)
-    return _pattern(*burnt[:2], handling.shadings, tasks, burnt[2], machine, handling)
+    return finished(making_pattern(drawing, tasks, machine, handling))
 
 
-def whole_and_parts(
+def making_pattern(
     drawing: Drawing, tasks: Sequence[GroupTask], machine: Machine, handling: Handling
-) -> tuple[Pattern, tuple[Pattern, ...]]:
-    """Return a drawing as one pattern, whose order is a first one since nobody burns it as a whole,
-    and its pieces as `parts_of` does.
+) -> Making[Pattern]:
+    """Make one copy of a drawing as it is burnt, stage by stage.
 
     Raises OutOfRange where nothing is to be burnt.
     """
     burnt = _burnt(drawing, tasks, machine, handling)
+    yield "lines"
+    making = _pattern(*burnt[:2], handling.shadings, tasks, burnt[2], machine, handling)
+    return (yield from making)
+
+
+def making_pieces(
+    drawing: Drawing, tasks: Sequence[GroupTask], machine: Machine, handling: Handling
+) -> Making[tuple[Pattern, tuple[Pattern, ...]]]:
+    """Make a drawing as one pattern, whose order is a first one since nobody burns it as a whole,
+    and its pieces as `parts_of` does, stage by stage.
+
+    Raises OutOfRange where nothing is to be burnt.
+    """
+    burnt = _burnt(drawing, tasks, machine, handling)
+    yield "lines"
     once = replace(handling, effort=0.0)
-    whole = _pattern(*burnt[:2], handling.shadings, tasks, burnt[2], machine, once)
-    return whole, _parts_of(burnt, tasks, machine, handling)
+    whole = yield from _pattern(*burnt[:2], handling.shadings, tasks, burnt[2], machine, once)
+    return whole, (yield from _parts_of(burnt, tasks, machine, handling))
 
 
 def parts_of(
@@ -213,12 +233,13 @@ def parts_of(
 
     Raises OutOfRange where nothing is to be burnt.
     """
-    return _parts_of(_burnt(drawing, tasks, machine, handling), tasks, machine, handling)
+    burnt = _burnt(drawing, tasks, machine, handling)
+    return finished(_parts_of(burnt, tasks, machine, handling))
 
 
 def _parts_of(
     burnt: _Burnt, tasks: Sequence[GroupTask], machine: Machine, handling: Handling
-) -> tuple[Pattern, ...]:
+) -> Making[tuple[Pattern, ...]]:
     import shapely
 
     contours, filled, task_of = burnt
@@ -246,10 +267,12 @@ def _parts_of(
         share = len(mine) / max(len(contours), 1)
         return replace(handling, effort=share * handling.effort)
 
-    return tuple(
-        _pattern(mine, areas, shades.get(root, ()), tasks, task_of, machine, shared(mine))
-        for root, (mine, areas) in of_part.items()
-    )
+    parts = []
+    for root, (mine, own_areas) in of_part.items():
+        own = shared(mine)
+        making = _pattern(mine, own_areas, shades.get(root, ()), tasks, task_of, machine, own)
+        parts.append((yield from making))
+    return tuple(parts)
 
 
 def _roots(parents: Sequence[int], contours: Sequence[Contour]) -> list[int]:
@@ -302,8 +325,9 @@ def _pattern(
     task_of: dict[str, GroupTask],
     machine: Machine,
     handling: Handling,
-) -> Pattern:
+) -> Making[Pattern]:
     parents = parents_of(contours)
+    yield "holders"
     tour = order_of(
         contours,
         speed_mm_s=machine.max_speed_mm_s,
@@ -312,6 +336,7 @@ def _pattern(
         effort=handling.effort,
         parents=parents,
     )
+    yield "order"
     steps: list[tuple[Burn, str]] = [
         (step, group)
         for group, areas in filled.items()
@@ -320,6 +345,7 @@ def _pattern(
     steps += [(step, one.group) for one in shadings for step in one.steps]
     rests = rests_of(contours) if handling.once else [Rest(whole=True)] * len(contours)
     beams, remarks = _beams(contours, parents, task_of, rests)
+    yield "kerf"
     for n, start in zip(tour.order, tour.starts, strict=True):
         contour = contours[n]
         for line, closed in beams[n]:

@@ -231,8 +231,8 @@ def nested(
     More pieces are better, then fewer sheets, then the larger rest of the last sheet.  What takes
     long is done `beside`.
     """
-    rows = placed_in_rows(items, rooms, gap_mm=gap_mm)
-    ways = [rows]
+    yield ()
+    ways = [placed_in_rows(items, rooms, gap_mm=gap_mm)]
     began = beside.seconds()
     for left_s, until_s in ((SEARCH_S, FIRST_S), (0.0, ALL_S)):  # of searching in strips, in all
         found: list[PlacedCopy] = []
