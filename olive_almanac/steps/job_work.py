@@ -102,7 +102,6 @@ __all__ = [
     "sheet_file",
     "sheets_for",
     "task_with",
-    "work_out_job",
     "write_job_files",
 ]
 
@@ -452,13 +451,6 @@ def nesting(wish: JobWish, work: Piecework) -> Iterator[tuple[PlacedCopy, ...]]:
     )
     rooms = rooms_of(layout, wish.machine, patterns, by_outline=True)
     return nested(items, rooms, gap_mm=layout.gap_mm, beside=BesideThread())
-
-
-def work_out_job(wish: JobWish, known: Any = None) -> JobResult:
-    """Return plan, paces and offer of a job.  Raises OutOfRange where nothing is burnt."""
-    work = piecework_for(wish)
-    *_, plan = planning_of(wish, work)
-    return result_of(wish, work, plan, known)
 
 
 def planning_of(wish: JobWish, work: Piecework) -> Iterator[JobPlan]:

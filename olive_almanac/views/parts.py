@@ -190,6 +190,16 @@ def set_kind(made: QPushButton, kind: str) -> None:
         made.style().polish(made)
 
 
+class Refilled(QVBoxLayout):
+    """A column that is cleared and filled again and again."""
+
+    def addLayout(self, inner: QLayout, stretch: int = 0) -> None:
+        # Qt's binding keeps what an added layout holds as long as the one that it is added to
+        holder = QHBoxLayout()
+        super().addLayout(holder, stretch)
+        holder.addLayout(inner)
+
+
 def clear_layout(layout: QLayout) -> None:
     """Take everything out of a layout and delete it."""
     while layout.count():
@@ -809,9 +819,15 @@ def scrolling(widget: QWidget, least: tuple[int, int]) -> QScrollArea:
     area.setWidgetResizable(True)
     area.setFrameShape(QFrame.Shape.NoFrame)
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    scroll_in(area, widget, least)
+    return area
+
+
+def scroll_in(area: QScrollArea, widget: QWidget, least: tuple[int, int]) -> None:
+    """Put a page into a scroll area, from its top on."""
     widget.setMinimumSize(px(least[0]), px(least[1]))
     area.setWidget(widget)
-    return area
+    area.verticalScrollBar().setValue(0)
 
 
 def page_margins(layout: QLayout, *, left: int | None = None, right: int | None = None) -> None:

@@ -36,7 +36,7 @@ from olive_almanac.views.following import Following
 from olive_almanac.views.frame import MarginNote, ProblemStrip, Rail, SubjectLine
 from olive_almanac.views.from_outside import FromOutside
 from olive_almanac.views.opening import Opening
-from olive_almanac.views.parts import scrolling
+from olive_almanac.views.parts import scroll_in, scrolling
 from olive_almanac.views.practising import Practising
 from olive_almanac.views.scanner import CodeScanner
 from olive_almanac.views.services import WindowServices
@@ -297,12 +297,12 @@ class MainWindow(QMainWindow):
     def navigate(self, station: str, request: Request | None = None) -> None:
         """Show a station, and hand its page what is asked of it."""
         page = self.page(station)
-        if self._area is not None:
+        if self._area is None:
+            self._area = scrolling(page, LEAST_PAGE)
+            self._holder.addWidget(self._area, 1)
+        elif self._area.widget() is not page:  # a new area would leave a kilobyte each time
             self._area.takeWidget()
-            self._holder.removeWidget(self._area)
-            self._area.deleteLater()
-        self._area = scrolling(page, LEAST_PAGE)
-        self._holder.addWidget(self._area, 1)
+            scroll_in(self._area, page, LEAST_PAGE)
         self.station = station
         page.show()
         page.enter()

@@ -117,7 +117,7 @@ class TimeLineTest(ShopCase):
         self.key(Qt.Key.Key_Space, widget=self.panel.meter)
         self.assertIs(self.app.focusWidget(), page.panel.fields["watts"])
         self.ctrl(Qt.Key.Key_Return)
-        self.assertIn("Type what the power meter read", page.panel.problem.text())
+        self.wait_for(lambda: "Type what the power meter read" in page.panel.problem.text())
         self.type("58", page.panel.fields["watts"])
         self.type("100", page.panel.fields["at_percent"])
         self.ctrl(Qt.Key.Key_Return)

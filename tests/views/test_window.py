@@ -1,5 +1,7 @@
 """The window over long use: nothing piles up, and a run is never left alone."""
 
+import ctypes
+import gc
 from unittest.mock import patch
 
 from PySide6.QtCore import QEvent, Qt
@@ -14,6 +16,16 @@ from olive_almanac.views.finder import Finder
 from olive_almanac.views.window import MainWindow
 from olive_almanac.views.worker import Worker
 from tests.views.test_stations import ShopCase
+
+
+class HeapInfo(ctypes.Structure):
+    """What the C library tells of its heap (mallinfo2)."""
+
+    _fields_ = tuple((f"field_{n}", ctypes.c_size_t) for n in range(10))
+
+
+of_the_heap = ctypes.CDLL("libc.so.6").mallinfo2
+of_the_heap.restype = HeapInfo
 
 
 class LongUseTest(ShopCase):
@@ -44,6 +56,25 @@ class LongUseTest(ShopCase):
         self.assertLess(self.widgets(), before + 30)
         self.assertEqual(len(self.window.findChildren(BigType)), 1)
         self.assertEqual(self.window.findChildren(Worker), [])
+
+    def test_going_from_station_to_station_takes_no_memory(self):
+        def held():
+            QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+            self.settle(300)
+            gc.collect()
+            return of_the_heap().field_7  # bytes in use
+
+        def go_about(times):
+            for _ in range(times):
+                for station in ("jobs", "shop"):
+                    self.window.navigate(station)
+                    self.settle(15)
+
+        self.visit_all()
+        go_about(20)
+        before = held()
+        go_about(50)
+        self.assertLess(held() - before, 60_000)  # a new area a visit took a kilobyte and a half
 
     def test_a_run_goes_on_through_another_look_and_is_not_left_for_an_exercise(self):
         self.plan_grid()

@@ -44,6 +44,7 @@ from olive_almanac.views.parts import (
     Figure,
     Heading,
     Page,
+    Refilled,
     WordPicker,
     box,
     button,
@@ -247,7 +248,7 @@ class EntryPage(Page):
         self.state, self.reason = label("", "ui_b"), label("", "ui", "second", wrap=True)
         self.by = label("", "ui_b")
         self.body = QWidget()
-        self.body_layout = QVBoxLayout(self.body)
+        self.body_layout = Refilled(self.body)
         self.body_layout.setContentsMargins(0, 0, 0, 0)
         self.body_layout.setSpacing(0)
         layout = QVBoxLayout(self)
