@@ -193,10 +193,10 @@ def set_kind(made: QPushButton, kind: str) -> None:
 class Refilled(QVBoxLayout):
     """A column that is cleared and filled again and again."""
 
-    def addLayout(self, inner: QLayout, stretch: int = 0) -> None:
+    def addLayout(self, inner: QLayout, stretch: int | None = 0) -> None:
         # Qt's binding keeps what an added layout holds as long as the one that it is added to
         holder = QHBoxLayout()
-        super().addLayout(holder, stretch)
+        super().addLayout(holder, stretch or 0)
         holder.addLayout(inner)
 
 
