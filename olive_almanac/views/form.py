@@ -83,16 +83,17 @@ class Form(Page):
     ) -> None:
         super().__init__()
         self.noun, self.picture = noun, picture
+        self._help = ""
         self.title = label("", "h1")
         if parts:
             self.parts = Segments(parts, 0, tr("Part of the {noun}", noun=noun))
         else:
             self.parts: Any = None
-        self.add = button(tr("Add a {noun}", noun=noun), "plain")
+        self.add = button(tr("Add a {noun}", noun=noun), "plain", tip=tr("beside the one shown"))
         self.add.clicked.connect(self.new_asked)
-        self.back = button(tr("Back"), "plain")
+        self.back = button(tr("Back"), "plain", tip=tr("nothing of it is kept"))
         self.back.clicked.connect(self.left)
-        self.save = button("", "main")
+        self.save = button("", "main", tip=tr("Enter in a field does the same"))
         self.save.clicked.connect(self.saved)
         self.problem = label("", "ui", "ember", wrap=True)
         self.done = label("", "small", "second", wrap=True)
@@ -224,7 +225,8 @@ class Form(Page):
             part.setFixedWidth(px(_field_width(field)))
             if part.sizeHint().width() < part.fontMetrics().horizontalAdvance(field.text):
                 part.setCursorPosition(0)  # a long text shows where it begins
-        part.setAccessibleDescription(field.help)
+        self._help = field.help or self._help  # what stands beside a field shares its line
+        part.setAccessibleDescription(self._help)
         part.setToolTip(tip_text(field.help))
         self.fields[field.key], self._words[field.key] = part, field.words
         return part

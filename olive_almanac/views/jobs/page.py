@@ -148,7 +148,9 @@ class JobsPage(StationPage):
             "second",
             wrap=True,
         )
-        self.first = button(tr("Bring in a drawing"), "main")
+        self.first = button(
+            tr("Bring in a drawing"), "main", tip=tr("SVG or DXF; it can be dropped here too")
+        )
         self.first.clicked.connect(self.bring_in)
         self.elsewhere = QVBoxLayout()
         self.elsewhere.setSpacing(px(2))

@@ -397,7 +397,9 @@ class RackPage(Page):
             tr("From a photo"), "plain", tip=tr("an offcut with four marks around it")
         )
         self.by_photo.clicked.connect(self._ask_photo)
-        self.remove_sheet = button(tr("Take it out of the rack"), "plain")
+        self.remove_sheet = button(
+            tr("Take it out of the rack"), "plain", tip=tr("the sheet that is drawn")
+        )
         self.remove_sheet.clicked.connect(self.presenter.remove_sheet)
         self.clamp = button(tr("Add a clamp"), tip="C")
         self.clamp.clicked.connect(lambda: self._add_thing("clamp"))
