@@ -50,6 +50,7 @@ LEAST_PAGE = (880, 560)  # logical px; a smaller window scrolls
 RESIZE_PAUSE_MS = 150
 STOP_WITHIN_MS = 1500  # in which a stop has gone out, or the line is told as dead
 USUAL_SIZE = (1280, 800)
+LEAST_TITLE = 8  # px of a frame that a desktop draws; without a screen there are four
 FRAMED_MS = 200  # until the desktop has put its frame around a window
 UNKNOWN_TRIAL = tr(
     "This library holds no trial with that code. It may have been planned on another machine."
@@ -208,6 +209,8 @@ class MainWindow(QMainWindow):
             return
         screen, frame = self.screen().availableGeometry(), self.frameGeometry()
         beside, above = frame.width() - self.width(), frame.height() - self.height()
+        if above < LEAST_TITLE:
+            return
         over_x = min(beside, max(0, frame.width() - screen.width()))
         over_y = min(above, max(0, frame.height() - screen.height()))
         if over_x or over_y:
