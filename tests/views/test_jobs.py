@@ -14,7 +14,7 @@ from PySide6.QtCore import QMimeData, QPoint, QPointF, QRect, QSize, Qt, QUrl
 from PySide6.QtGui import QColor, QDropEvent, QPainter, QPen
 from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QCheckBox, QFileDialog, QLabel
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QLabel, QPushButton
 
 from olive_almanac.core.errors import LibraryTrouble
 from olive_almanac.core.records.entry import Evidence
@@ -88,9 +88,12 @@ class ElsewhereTest(JobsCase):
         uid = self.ready().presenter.job.uid
         self.session.choose(stock=LEATHER.uid)
         self.wait_for(lambda: "Long Bed, Birch ply 3.0 mm" in self.texts())
-        self.press("plate")
+        self.window.activateWindow()
+        made = next(one for one in self.page().findChildren(QPushButton) if one.text() == "plate")
+        self.key(Qt.Key.Key_Space, widget=made)
         self.wait_for(lambda: self.page().presenter.job is not None)
         self.assertEqual(self.page().presenter.job.uid, uid)
+        self.wait_for(self.page().picker.hasFocus)  # the key that was pressed is gone
         self.assertEqual(self.session.subject.stock.uid, BIRCH.uid)
 
 

@@ -21,7 +21,11 @@ from tests.views.test_stations import ShopCase
 class HeapInfo(ctypes.Structure):
     """What the C library tells of its heap (mallinfo2)."""
 
-    _fields_ = tuple((f"field_{n}", ctypes.c_size_t) for n in range(10))
+    NAMES = (
+        *("arena", "ordblks", "smblks", "hblks", "hblkhd"),
+        *("usmblks", "fsmblks", "uordblks", "fordblks", "keepcost"),
+    )
+    _fields_ = tuple((name, ctypes.c_size_t) for name in NAMES)
 
 
 of_the_heap = ctypes.CDLL("libc.so.6").mallinfo2
@@ -62,7 +66,7 @@ class LongUseTest(ShopCase):
             QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
             self.settle(300)
             gc.collect()
-            return of_the_heap().field_7  # bytes in use
+            return of_the_heap().uordblks  # bytes in use
 
         def go_about(times):
             for _ in range(times):

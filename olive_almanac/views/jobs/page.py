@@ -365,6 +365,7 @@ class JobsPage(StationPage):
     def take(self, request: Request) -> None:
         if isinstance(request, OpenJob) and not self.is_running():
             self.presenter.choose(request.uid)
+            QTimer.singleShot(0, self, lambda: self.picker.setFocus())
         elif isinstance(request, OpenDrawing) and not self.is_running():
             self.read_file(request.path)
 
