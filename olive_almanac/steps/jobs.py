@@ -82,7 +82,7 @@ STRIPS = {False: ("grey", tr("greyscale strip")), True: ("dots", tr("dot strip")
 LONG_S = 1.0  # from which on it is told how far a job is worked out
 STAGES: dict[Stage, str] = {
     "lines": tr("Lines are sorted …"),
-    "holders": tr("What lies in what is known …"),
+    "holders": tr("Holes and outlines are told apart …"),
     "order": tr("An order is found …"),
     "kerf": tr("The kerf is taken off …"),
     "copy": tr("One copy is made …"),

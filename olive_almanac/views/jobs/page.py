@@ -80,6 +80,7 @@ RULES = {"book": tr("By the book"), "least": tr("Least cost"), "surest": tr("Sur
 PAUSE_MS = 150
 MOST_SEGMENTS = 5
 MOST_REMARKS, SHOWN_RUNS, MOST_ELSEWHERE = 20, 6, 4
+BRING_TIP = tr("SVG or DXF; it can be dropped here too")
 MOST_SIGNS = 28  # of a job's name on a key
 
 
@@ -105,8 +106,7 @@ class JobsPage(StationPage):
         self.picker = WordPicker("h2", name=tr("Job"))
         self.picker.picked.connect(self.presenter.choose)
         self.picker.extra_chosen.connect(self.bring_in)
-        tip = tr("SVG or DXF; it can be dropped here too")
-        self.bring = button(tr("Bring in a drawing"), "plain", tip=tip)
+        self.bring = button(tr("Bring in a drawing"), "plain", tip=BRING_TIP)
         self.bring.clicked.connect(self.bring_in)
         self.changed = button(tr("The drawing has changed: take it"), "main")
         self.changed.clicked.connect(self._take_changed)
@@ -148,9 +148,7 @@ class JobsPage(StationPage):
             "second",
             wrap=True,
         )
-        self.first = button(
-            tr("Bring in a drawing"), "main", tip=tr("SVG or DXF; it can be dropped here too")
-        )
+        self.first = button(tr("Bring in a drawing"), "main", tip=BRING_TIP)
         self.first.clicked.connect(self.bring_in)
         self.elsewhere = QVBoxLayout()
         self.elsewhere.setSpacing(px(2))
