@@ -5,7 +5,10 @@ that a burn file needs, and calls anything else a fault.
 """
 
 import math
+import re
 
+ODD_SIGNS = re.compile(r"[^ -~]|[!?~]")
+COMMENTS = re.compile(r"\([^)]*\)?|\)")  # also one that is never closed
 SLACK_MM = 0.02
 FEEDS = {0: "rapid", 1: "line"}
 
@@ -70,18 +73,10 @@ class SecondReader:
             self._moves(number, target, came_from_known)
 
     def _words(self, number, line):
-        plain, comment = "", False
-        for sign in line:
-            if sign == "(":
-                comment = True
-            elif sign == ")":
-                comment = False
-            elif not comment:
-                plain += sign
-            if not 32 <= ord(sign) < 127 or sign in "!?~":
-                self.faults.append(f"line {number}: the sign {ord(sign)}")
+        for sign in ODD_SIGNS.findall(line):
+            self.faults.append(f"line {number}: the sign {ord(sign)}")
         words = []
-        for word in plain.split():
+        for word in COMMENTS.sub("", line).split():
             try:
                 value = float(word[1:])
             except ValueError:

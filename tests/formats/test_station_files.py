@@ -4,6 +4,7 @@ import dataclasses
 import json
 import unittest
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 
 from jsonschema import Draft202012Validator
@@ -34,9 +35,15 @@ SCHEMAS = Path(__file__).parents[2] / "docs" / "formats"
 
 def validate(kind: str, text: str) -> None:
     """Raise where a document does not fit its published schema."""
+    _validator(kind).validate(json.loads(text))
+
+
+@cache
+def _validator(kind: str) -> Draft202012Validator:
+    """The published schema of one kind, itself found sound."""
     schema = json.loads((SCHEMAS / f"{kind}.schema.json").read_text())
     Draft202012Validator.check_schema(schema)
-    Draft202012Validator(schema).validate(json.loads(text))
+    return Draft202012Validator(schema)
 
 
 class SchemaTest(unittest.TestCase):
