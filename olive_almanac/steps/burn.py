@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import Any, Protocol
+from typing import Any, Literal, Protocol
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.core.motion.program import Ground, Rest, cell_joules, ground_of, program_of
@@ -44,6 +44,7 @@ __all__ = [
 
 MOST_SAVES = 40  # a long run is kept every few cells, a short one at each
 Point = tuple[float, float]
+Found = Literal["whole", "half", "bare"]  # where a run broke off
 ANSWER_WITHIN_S = 6.0  # how long a flare-up may go on before it counts as not answered
 MOST_LOG = 400
 
@@ -333,11 +334,8 @@ class BurnPresenter(WireRun):
             self._note(tr("run finished"))
             self._close("finished")
             return
-        in_doubt: tuple[str, ...] = ()
-        if stream.in_hand:
-            in_doubt = (stream.in_hand,)
         self._note(why if state == "stopped" else tr("interrupted: {why}", why=why))
-        self._keep(why, maybe=in_doubt, interrupted=why)
+        self._keep(why, maybe=stream.in_doubt, interrupted=why)
         if active.burnt:
             self.session.trials.keep(active.trial, "read", why)
             self.session.trials.mark_used(active.trial)
@@ -362,22 +360,23 @@ class BurnPresenter(WireRun):
 
     # -- after a run that broke off ----------------------------------------------------------------
 
-    def judge_unsure(self, cell_id: str, *, whole: bool) -> None:
-        """Say of a cell that may be half burnt whether it is whole (it can be read) or is
-        left out.
+    def judge_unsure(self, cell_id: str, found: Found) -> None:
+        """Say of a cell that may be half burnt what an eye finds there: it is whole (it can be
+        read), it is half burnt (it is left out), or nothing of it was burnt (it still will be).
         """
         active = self.active
         if active is None or cell_id not in self.unsure:
             return
         run = self._run()
-        maybe = tuple(one for one in run.maybe if one != cell_id)
-        if whole:
+        run = replace(run, maybe=tuple(one for one in run.maybe if one != cell_id))
+        if found == "whole":
             self._note(tr("{cell_id} looked at: whole", cell_id=cell_id))
-            burn = self._burn_of(cell_id, run)
-            run = replace(run, maybe=maybe, cells={**run.cells, cell_id: burn})
-        else:
+            run = replace(run, cells={**run.cells, cell_id: self._burn_of(cell_id, run)})
+        elif found == "half":
             self._note(tr("{cell_id} left out", cell_id=cell_id))
-            run = replace(run, maybe=maybe, left_out=(*run.left_out, cell_id))
+            run = replace(run, left_out=(*run.left_out, cell_id))
+        else:
+            self._note(tr("{cell_id} looked at: not burnt", cell_id=cell_id))
         run = replace(run, log=tuple(self.log[-MOST_LOG:]))
         self.session.trials.keep_run(run, tr("{cell_id} judged", cell_id=cell_id))
         if run.cells and active.stage in ("plan", "burn"):

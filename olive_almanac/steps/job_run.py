@@ -241,7 +241,7 @@ class JobRunner(WireRun):
 
     def _keep_end(self, state: RunState, why: str) -> None:
         assert self.progress is not None and self.stream is not None
-        begun = self.progress.burnt + bool(self.stream.in_hand)
+        begun = max([self.progress.burnt, *(int(step) + 1 for step in self.stream.in_doubt)])
         reached = replace(self.progress, begun=begun, interrupted=why, complete=state == "done")
         self.why = why
         self._keep(why or "finished", reached)

@@ -15,6 +15,7 @@ from olive_almanac.steps.stream import LinkWords
 
 __all__ = ["port_fields", "preferences_with_port", "words_of"]
 
+LINES_HELD = 40  # by a controller that tells none: common practice, no source
 BAUDS = (9600, 19200, 38400, 57600, 115200, 230400, 250000)
 _CODES = ("asks", "holds", "goes_on", "stops")
 
@@ -38,7 +39,7 @@ def words_of(preferences: Preferences) -> LinkWords:
         tells=tells,
         numbers=ours,
         done_lines=ours,
-        lines_ahead=16 if not ours else usual.lines_ahead,
+        lines_ahead=LINES_HELD if not ours else usual.lines_ahead,
         bytes_ahead=120 if not ours else usual.bytes_ahead,
         patience_s=usual.patience_s if asks else 120.0,
         asks=asks,

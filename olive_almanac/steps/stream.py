@@ -25,6 +25,7 @@ URGENT_WITHIN_S = 1.0  # in which a hold or a stop must have gone out
 MOST_NONSENSE = 5  # answers one after the other
 GREETS_WITHIN_S = 2.0  # a controller that cannot be asked whether it is there
 LINES_A_PUMP = 2000
+LINES_SINCE_TOLD = 8  # that a controller may have begun since it told which one it has done
 _FIGURE = r"\d{1,9}(?:\.\d{0,9})?"
 _PLACE = re.compile(
     rf"\S+ X(-?{_FIGURE}) Y(-?{_FIGURE}) Z-?{_FIGURE} (\w+) (\d{{1,9}})(?: clock ({_FIGURE}))?.*",
@@ -60,9 +61,10 @@ class LinkWords:
 
 @dataclass
 class _Span:
-    """The lines of a cell that were sent: its id and its last line so far."""
+    """The lines of a cell that were sent: its id, its first line and its last one so far."""
 
     cell: str
+    first: int
     last: int
 
 
@@ -130,6 +132,20 @@ class Stream:
         if self._spans:
             return self._spans[0].cell
         return ""
+
+    @property
+    def in_doubt(self) -> tuple[str, ...]:
+        """The cells of which something may be burnt and that are not surely done, in order.
+
+        That is all that was sent: a controller goes on with what it holds where the wire is gone,
+        and one that tells no line may be at any of them.  One that tells its lines and was told to
+        stop is at most a few lines further than it said.
+        """
+        cells = [span.cell for span in self._spans]
+        if self.words.done_lines and self.state in ("stopped", "refused"):
+            reached = self.done_line + LINES_SINCE_TOLD
+            cells = [span.cell for span in self._spans if span.first <= reached]
+        return tuple(dict.fromkeys(cells))
 
     @property
     def going(self) -> bool:
@@ -328,7 +344,7 @@ class Stream:
                 if self._spans and self._spans[-1].cell == self._cell_of_next:
                     self._spans[-1].last = self.sent
                 else:
-                    self._spans.append(_Span(self._cell_of_next, self.sent))
+                    self._spans.append(_Span(self._cell_of_next, self.sent, self.sent))
             self._next = None
             self._load()  # so that it is known whether the cell goes on
 

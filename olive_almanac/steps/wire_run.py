@@ -60,9 +60,13 @@ class WireRun:
 
     @property
     def beam_doubt(self) -> str:
-        """What to look at while a real head is held: a controller may leave the beam on."""
+        """What to look at while a real head is held, for a controller may leave the beam on, and
+        once it is lost, for it may go on with what it holds.
+        """
         if self.state == "held" and self._on_port:
             return tr("See that the beam is off; if not, press Stop.")
+        if self.state == "interrupted" and self._on_port:
+            return tr("The machine may go on by itself: stop it there, see that the beam is off.")
         return ""
 
     # -- what it means -----------------------------------------------------------------------------

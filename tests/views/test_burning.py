@@ -48,10 +48,18 @@ class BurnKeysTest(ShopCase):
         page.presenter.wire._ours.shutdown(2)
         self.wait_for(lambda: page.presenter.state == "interrupted")
         self.wait_for(lambda: any("connection was lost" in text for text in self.labels()))
-        (cell,) = page.presenter.unsure
+        cell, *others = page.presenter.unsure
         self.assertIn(f"{cell} may be half burnt", self.labels())
         self.press("Leave it out")
         self.assertNotIn(f"{cell} may be half burnt", self.labels())
+        self.assertGreater(len(others), 0)  # the machine may have gone on with them
+        self.assertEqual(self.app.focusWidget().text(), "Leave it out")
+        self.key(Qt.Key.Key_Tab)
+        for other in others:
+            self.assertIn(f"{other} may be half burnt", self.labels())
+            self.assertEqual(self.app.focusWidget().text(), "Not burnt")
+            self.key(Qt.Key.Key_Space)
+        self.assertIs(self.app.focusWidget(), page.main)
         self.press("Burn the rest")
         page.pace._choose(2)
         self.wait_for(lambda: page.presenter.state == "done")

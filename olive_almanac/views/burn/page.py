@@ -10,7 +10,7 @@ from typing import Any
 
 from PySide6.QtCore import Qt, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices, QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
 from olive_almanac.core.design.choices import is_hotter
 from olive_almanac.core.errors import AlmanacError
@@ -26,7 +26,7 @@ from olive_almanac.core.units import (
 )
 from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.active import ActiveTrial
-from olive_almanac.steps.burn import BurnPresenter, as_it_lies, check_rest
+from olive_almanac.steps.burn import BurnPresenter, Found, as_it_lies, check_rest
 from olive_almanac.steps.checklist import checks_of, unticked, unticked_needed
 from olive_almanac.steps.serial_port import words_of
 from olive_almanac.steps.trial_files import burn_folder
@@ -58,6 +58,7 @@ from olive_almanac.views.theme import compact, px, scaled_font
 from olive_almanac.views.window import MainWindow
 
 ARMED_FOR_MS = 60_000
+MOST_NAMED = 5  # cells in doubt
 
 BURNT_THERE = tr("It was burnt on the machine")
 
@@ -71,6 +72,7 @@ class BurnPage(StationPage):
         self.presenter = BurnPresenter(
             self.session, self, window.make_bench, services.now, services.connect, services.seconds
         )
+        self._found_keys: dict[Found, QPushButton] = {}  # of the cell that is asked for
         self._told_on_rail = (-1, "")  # how many burnt cells the rail shows, of a run begun when
         self.timer = Pump(self, self.presenter, self._pump_failed)
         self.timer.pumped.connect(self._look_for_alarm)
@@ -350,13 +352,14 @@ class BurnPage(StationPage):
         be half burnt, the arm.
         """
         clear_layout(self.notes)
-        if self.presenter.beam_doubt:
-            self._note("stop", "mind", tr("The head is held"), self.presenter.beam_doubt)
         if self.is_running():
+            if self.presenter.beam_doubt:
+                self._note("stop", "mind", tr("The head is held"), self.presenter.beam_doubt)
             return
         presenter, left = self.presenter, unticked(self.session)
         if broke_off:
-            self._note("stop", "mind", tr("The run broke off"), f"{capital(broke_off)}.")
+            told = f"{capital(broke_off)}. {self.presenter.beam_doubt}".strip()
+            self._note("stop", "mind", tr("The run broke off"), told)
         if presenter.marks_unsure:
             self._note(
                 "stop",
@@ -367,22 +370,7 @@ class BurnPage(StationPage):
                     "corners in the photo; or plan the coupon anew on a free place."
                 ),
             )
-        for cell_id in presenter.unsure:
-            whole = button(tr("It is whole"), tip=tr("{cell_id} can be read", cell_id=cell_id))
-            whole.clicked.connect(lambda _=False, cell_id=cell_id: self._judge(cell_id, True))
-            leave = button(
-                tr("Leave it out"),
-                tip=tr("{cell_id} is neither read nor burnt again", cell_id=cell_id),
-            )
-            leave.clicked.connect(lambda _=False, cell_id=cell_id: self._judge(cell_id, False))
-            self._note(
-                "stop",
-                "act",
-                tr("{cell_id} may be half burnt", cell_id=cell_id),
-                tr("It is not burnt again. Look at it:"),
-                whole,
-                leave,
-            )
+        self._note_unsure()
         missing = unticked_needed(self.session)
         if presenter.current is not None and self._is_asking and not broke_off:
             there = button(tr("To the checklist"), "plain")
@@ -423,6 +411,36 @@ class BurnPage(StationPage):
             detail = tr("Everyone in the room wears eyewear. Disarms in a minute.")
             detail = f"{detail} {presenter.first_way()}".strip()
             self._note("eyes", "act", tr("Armed: the next key starts the beam"), detail)
+
+    def _note_unsure(self) -> None:
+        """Ask what is found of the first cell that may be half burnt; the others come after it."""
+        if not self.presenter.unsure:
+            return
+        cell_id, *others = self.presenter.unsure
+        detail = tr("It is not burnt again. Look at it:")
+        if others:
+            detail = tr("Look at it, then at {others}:", others=", ".join(others))
+        if len(others) > MOST_NAMED:
+            detail = tr(
+                "Look at it, then at {others} and {more} more:",
+                others=", ".join(others[:MOST_NAMED]),
+                more=len(others) - MOST_NAMED,
+            )
+        answers: tuple[tuple[Found, str, str], ...] = (
+            ("whole", tr("It is whole"), tr("{cell_id} can be read", cell_id=cell_id)),
+            (
+                "half",
+                tr("Leave it out"),
+                tr("{cell_id} is neither read nor burnt again", cell_id=cell_id),
+            ),
+            ("bare", tr("Not burnt"), tr("{cell_id} is burnt with the rest", cell_id=cell_id)),
+        )
+        self._found_keys = {}
+        for found, words, tip in answers:
+            key = self._found_keys[found] = button(words, tip=tip)
+            key.clicked.connect(lambda _=False, found=found: self._judge(cell_id, found))
+        title = tr("{cell_id} may be half burnt", cell_id=cell_id)
+        self._note("stop", "act", title, detail, *self._found_keys.values())
 
     def _note(
         self, kind: str, level: str, words: str, detail: str, *buttons: Any, beside: Any = None
@@ -551,8 +569,12 @@ class BurnPage(StationPage):
         if not self.presenter.is_going:
             self.timer.stop()
 
-    def _judge(self, cell_id: str, whole: bool) -> None:
-        self.session.attempt(lambda: self.presenter.judge_unsure(cell_id, whole=whole))
+    def _judge(self, cell_id: str, found: Found) -> None:
+        self.session.attempt(lambda: self.presenter.judge_unsure(cell_id, found))
+        if self.presenter.unsure:
+            self._found_keys[found].setFocus()
+        else:
+            self.main.setFocus()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Space and self.is_running():

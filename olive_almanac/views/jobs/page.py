@@ -955,8 +955,11 @@ class JobsPage(StationPage):
         going = self.is_running()
         for part in (self.groups, self.picker, self.away, self.bring, self.outcome):
             part.setEnabled(not going)
-        there = self.at_machine.isVisible()
-        self.sheet.show_burnt(self.at_machine.progress.burnt if there else 0)
+        burnt = begun = 0
+        if self.at_machine.isVisible():
+            burnt = self.at_machine.progress.burnt
+            begun = self.at_machine.progress.begun if self.at_machine.broke_off else 0
+        self.sheet.show_burnt(burnt, begun)
 
     def _sheet_done(self, by: str) -> None:
         """A sheet was burnt: what came of it is told next."""

@@ -229,6 +229,12 @@ class RunPanel(QWidget):
         at, behind, count = progress.burnt, progress.begun, len(run.steps)
         if at < behind < count:
             tip = tr("look at line {at} first: nothing is repeated", at=at + 1)
+            if behind > at + 1:
+                tip = tr(
+                    "look at lines {at} to {behind} first: nothing is repeated",
+                    at=at + 1,
+                    behind=behind,
+                )
             self.ways.addWidget(
                 self._way(tr("On at line {behind}", behind=behind + 1), behind, tip)
             )
@@ -258,12 +264,18 @@ class RunPanel(QWidget):
         elif progress.begun:
             why = progress.interrupted or tr("the program ended during the run")
             told = tr("It broke off at line {burnt}: {why}.", burnt=progress.burnt + 1, why=why)
+            if progress.begun > progress.burnt + 1:
+                told += tr(
+                    " Lines {at} to {behind} may be burnt (dashed on the sheet): look at them.",
+                    at=progress.burnt + 1,
+                    behind=progress.begun,
+                )
         else:
             told = ""
         self.said.setText(told)
-        in_hand = ""
-        if self.runner.is_going:
-            in_hand = self.runner.beam_doubt or self.runner.in_hand
+        in_hand = self.runner.beam_doubt
+        if self.runner.is_going and not in_hand:
+            in_hand = self.runner.in_hand
         if self._checked is run and not self.plays:
             at = tr(" at line {first}", first=self._first + 1) if self._first else ""
             in_hand = tr("Armed: the next key starts the beam{at}. Everyone wears eyewear.", at=at)

@@ -83,7 +83,7 @@ class JobSheet(Painted):
         self._pictures: dict[object, QPixmap] = {}
         self._asked: set[object] = set()
         self._kept: list[Pattern] = []
-        self._burnt = 0  # steps, while the sheet is at the machine
+        self._burnt = self._begun = 0  # steps, while the sheet is at the machine
         self.tapping = False  # what hangs is told by clicks
         self.fates: dict[tuple[int, int], str] = {}  # of pieces: number of the copy, of its piece
         self.tapped: tuple[int, int] | None = None
@@ -368,25 +368,31 @@ class JobSheet(Painted):
                 else:
                     painter.drawPolyline(polygon)
 
-    def show_burnt(self, steps: int) -> None:
-        """Show how many steps of the sheet are burnt."""
-        if steps != self._burnt:
-            self._burnt = steps
+    def show_burnt(self, burnt: int, begun: int = 0) -> None:
+        """Show how many steps of the sheet are burnt, and up to which one more may be."""
+        if (burnt, begun) != (self._burnt, self._begun):
+            self._burnt, self._begun = burnt, begun
             self.update()
 
     def _draw_burnt(self, painter: QPainter, run: SheetRun) -> None:
-        """The lines that are burnt so far, and where the head has come to."""
-        if not self._burnt:
-            return
+        """The lines that are burnt so far, where the head has come to, and dashed what else may be
+        burnt.
+        """
         painter.setBrush(NO_BRUSH)
-        painter.setPen(QPen(C("ember"), 2.4))
-        for step, _ in run.steps[: self._burnt]:
-            if isinstance(step, Strokes):
-                dx, dy = step.at_mm
-                points = [self._point(x + dx, y + dy) for x, y in step.paths[0]]
-                painter.drawPolyline(QPolygonF(points))
-        painter.setBrush(C("ember"))
-        painter.drawEllipse(self._point(*run.steps[self._burnt - 1][0].end), 5, 5)
+        for first, behind, dash in (
+            (0, self._burnt, Qt.PenStyle.SolidLine),
+            (self._burnt, self._begun, Qt.PenStyle.DashLine),
+        ):
+            painter.setPen(QPen(C("ember"), 2.4, dash))
+            for step, _ in run.steps[first:behind]:
+                if isinstance(step, Strokes):
+                    dx, dy = step.at_mm
+                    points = [self._point(x + dx, y + dy) for x, y in step.paths[0]]
+                    painter.drawPolyline(QPolygonF(points))
+        if self._burnt:
+            painter.setPen(QPen(C("ember"), 2.4))
+            painter.setBrush(C("ember"))
+            painter.drawEllipse(self._point(*run.steps[self._burnt - 1][0].end), 5, 5)
 
     # -- what came of each piece -------------------------------------------------------------------
 
