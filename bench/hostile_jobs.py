@@ -27,13 +27,13 @@ from olive_almanac.core.stages import finished, telling
 from olive_almanac.formats.gcode_check import CheckLimits
 from olive_almanac.steps.job_work import (
     JobWish,
-    drawing_of,
     likely_tasks,
     limits_of_run,
     making_piecework,
     nesting,
     new_job,
     planning_of,
+    reading_of,
     result_of,
     sheet_file,
     sheets_for,
@@ -51,8 +51,8 @@ def one_job(rng: random.Random, sign: Callable[[], None]) -> list[tuple[str, Che
     keep to (None where its zero is not the bed's).  Raises AlmanacError where the program refuses
     in a sentence.
 
-    `sign` is called where the window shows something new: the drawing, each copy laid closer, the
-    plan, each piece written.
+    `sign` is called where the window shows something new, or may be stopped: at each stage of the
+    reading and of one copy, at each copy laid closer, at the plan, at each piece written.
     """
     base = rng.choice((LONG, NORTH))
     bed = (round(rng.uniform(60, 900), 1), round(rng.uniform(60, 600), 1))
@@ -67,7 +67,7 @@ def one_job(rng: random.Random, sign: Callable[[], None]) -> list[tuple[str, Che
     )
     stock = replace(rng.choice((BIRCH, LEATHER)), sheets=_sheets(rng))
     data, name = _dxf(rng) if rng.random() < 0.3 else _svg(rng)
-    drawing = drawing_of(data, name, machine)
+    drawing = finished(telling(reading_of(data, name, machine), lambda _: sign()))
     sign()
     tasks = tuple(_task(rng, task) for task in (*likely_tasks(drawing), GroupTask(NAMES, "score")))
     job = new_job(drawing, tasks, machine, stock, uid="j", made="2026-04-14")

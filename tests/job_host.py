@@ -15,7 +15,8 @@ class JobHost:
     def work_asked(self):
         reading = self.jobs.reading_kept()
         for found in reading or ():
-            self.jobs.take_read(*found)
+            if not isinstance(found, str):
+                self.jobs.take_read(*found)
         if reading is None:
             for result in self.jobs.work() or ():
                 if not isinstance(result, str):

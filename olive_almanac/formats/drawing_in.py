@@ -3,26 +3,33 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Generator, Sequence
 from dataclasses import replace
 from pathlib import PurePath
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.quoting.answers import answered, answers_of
-from olive_almanac.core.quoting.findings import findings_of
+from olive_almanac.core.quoting.findings import seeking_findings
 from olive_almanac.core.quoting.paths import flat
 from olive_almanac.core.records.drawing import Drawing, DrawingFinding
 from olive_almanac.core.records.job import EVERYTHING, FindingAnswer
+from olive_almanac.core.stages import finished, telling
 from olive_almanac.core.units import count_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.dxf_in import read_dxf
 from olive_almanac.formats.picture_in import is_picture, read_picture_file
 from olive_almanac.formats.svg_in import read_svg
 
-__all__ = ["DRAWING_FILES", "LARGEST_BYTES", "read_drawing"]
+__all__ = ["DRAWING_FILES", "LARGEST_BYTES", "ReadStage", "read_drawing", "reading_drawing"]
+
+ReadStage = Literal[
+    "file", "joined", "flat", "faults"
+]  # read, ends joined, curves flat, looked over
+FAULTS: ReadStage = "faults"
 
 DRAWING_FILES = (".svg", ".dxf", ".png", ".jpg", ".jpeg")
 LARGEST_BYTES = 60_000_000
@@ -43,6 +50,17 @@ def read_drawing(
 
     What the file is, is told by what it says, not by its name.  Raises BadFile.
     """
+    return finished(reading_drawing(data, name, bed_mm=bed_mm, answers=answers))
+
+
+def reading_drawing(
+    data: bytes,
+    name: str,
+    *,
+    bed_mm: tuple[float, float] | None = None,
+    answers: Sequence[FindingAnswer] = (),
+) -> Generator[ReadStage, None, Drawing]:
+    """Read a drawing as `read_drawing` does, stage by stage.  Raises BadFile."""
     if not data.strip():
         raise BadFile(tr("{name} is empty.", name=name))
     if len(data) > LARGEST_BYTES:
@@ -57,8 +75,10 @@ def read_drawing(
         read = read_picture_file(data, name)
     else:
         read = read_svg(data, name) if _is_svg(data) else _dxf(data, name)
+    yield "file"
     said = answers_of(answers)
     read = answered(_with_few_groups(read), said)
+    yield "joined"
     paths = read.paths
     flats: list[NDArray[np.float64]] = []
     points = 0
@@ -73,7 +93,10 @@ def read_drawing(
                     most_points=MOST_POINTS,
                 )
             )
-    told = (one for one in findings_of(paths, flats, bed_mm) if one.kind not in said)
+    yield "flat"
+    seeking = seeking_findings(paths, flats, bed_mm)
+    found = yield from telling(seeking, lambda _: FAULTS)
+    told = (one for one in found if one.kind not in said)
     findings = (*read.findings, *told)
     sha256 = hashlib.sha256(data).hexdigest()
     return replace(read, findings=findings, sha256=sha256)

@@ -5,7 +5,7 @@ window, for window and command line alike.
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Generator, Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePath
 from statistics import stdev
@@ -68,7 +68,7 @@ from olive_almanac.core.stages import finished
 from olive_almanac.core.units import count_text, fixed_text
 from olive_almanac.core.words import tr
 from olive_almanac.formats.drawing import dxf_of_layers
-from olive_almanac.formats.drawing_in import read_drawing
+from olive_almanac.formats.drawing_in import ReadStage, reading_drawing
 from olive_almanac.formats.gcode_check import CheckLimits, CheckReport, check_lines
 from olive_almanac.formats.gcode_job import UNLIT_BLOCKS, job_blocks
 from olive_almanac.formats.job_files import (
@@ -180,7 +180,14 @@ def drawing_of(
     data: bytes, name: str, machine: Machine, answers: Sequence[FindingAnswer] = ()
 ) -> Drawing:
     """Return the drawing in a file's bytes, judged against the machine's bed.  Raises BadFile."""
-    return read_drawing(data, name, bed_mm=machine.bed_mm, answers=answers)
+    return finished(reading_of(data, name, machine, answers))
+
+
+def reading_of(
+    data: bytes, name: str, machine: Machine, answers: Sequence[FindingAnswer] = ()
+) -> Generator[ReadStage, None, Drawing]:
+    """Read the drawing in a file's bytes, stage by stage.  Raises BadFile."""
+    return reading_drawing(data, name, bed_mm=machine.bed_mm, answers=answers)
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import hashlib
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Generator, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
@@ -60,6 +60,7 @@ if TYPE_CHECKING:
     from olive_almanac.core.quoting.pattern import Stage
     from olive_almanac.core.quoting.shades import Shading
     from olive_almanac.core.records.trial import Trial
+    from olive_almanac.formats.drawing_in import ReadStage
     from olive_almanac.formats.name_list import NameTable
     from olive_almanac.steps.job_questions import Question
     from olive_almanac.steps.job_work import JobResult, JobWish, Piecework
@@ -86,6 +87,12 @@ STAGES: dict[Stage, str] = {
     "order": tr("An order is found …"),
     "kerf": tr("The kerf is taken off …"),
     "copy": tr("One copy is made …"),
+}
+READ_STAGES: dict[ReadStage, str] = {
+    "file": tr("The file is read …"),
+    "joined": tr("Ends that meet are joined …"),
+    "flat": tr("Curves are measured …"),
+    "faults": tr("The lines are looked over …"),
 }
 LEAST_OFFCUT_MM = 40.0  # of its narrower side
 
@@ -186,6 +193,12 @@ class _Telling:
         return words
 
 
+def _told_of(reading: Generator[ReadStage, None, Drawing]) -> Generator[str, None, Drawing]:
+    """Yield what is told while a drawing is read; return it."""
+    tell = _Telling()
+    return telling(reading, lambda stage: tell.now(READ_STAGES[stage]))
+
+
 class JobsPresenter:
     """Holds the job in hand.
 
@@ -247,19 +260,20 @@ class JobsPresenter:
         self.problem = ""
         self.refresh()
 
-    def reading_kept(self) -> Iterator[tuple[Job, Drawing]] | None:
-        """Return the work that reads the drawing of the job in hand, for a worker; None where it is
-        read already.
+    def reading_kept(self) -> Iterator[tuple[Job, Drawing] | str] | None:
+        """Return the work that reads the drawing of the job in hand, for a worker, with words where
+        it takes long; None where it is read already.
         """
         job, machine = self.job, self.session.subject.machine
         if job is None or machine is None or self.drawing is not None:
             return None
 
-        def work() -> Iterator[tuple[Job, Drawing]]:
-            from olive_almanac.steps.job_work import drawing_of
+        def work() -> Iterator[tuple[Job, Drawing] | str]:
+            from olive_almanac.steps.job_work import reading_of
 
             data = self.session.store.photo(job.drawing_photo)
-            yield job, drawing_of(data, job.drawing_name, machine, job.answers)
+            reading = reading_of(data, job.drawing_name, machine, job.answers)
+            yield job, (yield from _told_of(reading))
 
         return work()
 
@@ -274,20 +288,22 @@ class JobsPresenter:
             self._read_book_again()
             self.refresh()
 
-    def reading(self, path: Path) -> Iterator[ReadFile]:
-        """Return the work that reads a drawing from the disk: for a worker.  Raises BadFile."""
+    def reading(self, path: Path) -> Iterator[ReadFile | str]:
+        """Return the work that reads a drawing from the disk, for a worker, with words where it
+        takes long.  Raises BadFile.
+        """
         machine = self.session.subject.machine
         again = self._of_source(path)
         answers = again.answers if again is not None else ()
         begun_for = self._reading_for(path)
 
-        def work() -> Iterator[ReadFile]:
-            from olive_almanac.steps.job_work import drawing_of
+        def work() -> Iterator[ReadFile | str]:
+            from olive_almanac.steps.job_work import reading_of
 
             if machine is None:
                 raise BadFile(tr("Choose the machine first that the job is for."))
             data = read_bytes(path)
-            drawing = drawing_of(data, name_of(path), machine, answers)
+            drawing = yield from _told_of(reading_of(data, name_of(path), machine, answers))
             yield ReadFile(path, data, drawing, begun_for)
 
         return work()

@@ -14,7 +14,7 @@ import svgelements
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.quoting.paths import flat
 from olive_almanac.formats import drawing_tally
-from olive_almanac.formats.drawing_in import read_drawing
+from olive_almanac.formats.drawing_in import read_drawing, reading_drawing
 
 SVG = '<svg xmlns="http://www.w3.org/2000/svg" width="{0}" height="{1}" viewBox="{2}">{3}</svg>'
 INK = 'fill="none" stroke="#f00"'
@@ -111,6 +111,20 @@ class SvgTest(unittest.TestCase):
         holes = ("holes / #0000ff", "holes / #00ff00", "holes / #ff0000")
         self.assertEqual(found.groups, (*holes, "#000000", "#0000ff"))
         self.assertEqual([path.filled for path in found.paths if path.closed], [True])
+
+    def test_it_is_read_in_stages_at_which_it_may_be_stopped(self):
+        turned = svg("".join(f'<path {INK} d="M50 50l{n} {40 - n}"/>' for n in range(40)))
+        stages, drawing = [], None
+        reading = reading_drawing(turned, "a.svg")
+        while drawing is None:
+            try:
+                stages.append(next(reading))
+            except StopIteration as end:
+                drawing = end.value
+        self.assertEqual(stages[:3], ["file", "joined", "flat"])
+        self.assertEqual({*stages[3:]}, {"faults"})
+        self.assertGreater(len(stages), 15)  # one for each direction in which lines run
+        self.assertEqual(drawing, read_drawing(turned, "a.svg"))
 
     def test_more_colours_than_anybody_gives_tasks_to_are_taken_together(self):
         def drawn(layers, colours):

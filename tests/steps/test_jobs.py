@@ -46,9 +46,13 @@ class JobCase(JobHost, PlannerCase):
 
     def bring_in(self, text=SVG):
         self.path.write_text(text)
-        for found in self.jobs.reading(self.path):
-            self.jobs.take_drawing(found)
+        self.jobs.take_drawing(self.read_from(self.path))
         self.jobs.set_task("#0000ff", "score")
+
+    def read_from(self, path):
+        *told, read = self.jobs.reading(path)
+        self.assertTrue(all(isinstance(one, str) for one in told))
+        return read
 
     def write(self):
         """Write the files of the job in hand, and return where they lie."""
@@ -258,7 +262,7 @@ class JobTest(JobCase):
     def test_a_drawing_that_was_read_for_another_stock_is_told_and_dropped(self):
         self.bring_in()
         before = self.session.catalogue.jobs
-        (read,) = self.jobs.reading(self.path.with_name("plate.svg"))
+        read = self.read_from(self.path.with_name("plate.svg"))
         self.session.choose(stock=LEATHER.uid)
         self.jobs.take_drawing(read)
         self.assertIn("plate.svg was read for something else", self.session.problem)
@@ -353,8 +357,7 @@ class JobTest(JobCase):
         self.path.write_text(SVG.replace('width="40"', 'width="30"'))
         self.assertTrue(self.jobs.is_changed_on_disk())
         uid = self.jobs.job.uid
-        for found in self.jobs.reading(self.path):
-            self.jobs.take_drawing(found)
+        self.jobs.take_drawing(self.read_from(self.path))
         self.assertEqual(self.jobs.job.uid, uid)
         self.assertEqual(self.screen.groups[1].task.task, "score")
         self.assertAlmostEqual(self.screen.result.plan.pattern.size_mm[0], 32, 2)
@@ -363,8 +366,7 @@ class JobTest(JobCase):
         self.bring_in()
         other = Path(self.folder) / "lid.svg"
         other.write_text(SVG.replace('height="30"', 'height="20"'))
-        for found in self.jobs.reading(other):
-            self.jobs.take_drawing(found)
+        self.jobs.take_drawing(self.read_from(other))
         self.assertEqual([line.task.task for line in self.screen.groups], ["cut", "score"])
         self.assertEqual([job.name for job in self.jobs.jobs], ["lid", "plate"])
         self.jobs.choose(self.jobs.jobs[1].uid)

@@ -4,20 +4,24 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Sequence
+from collections.abc import Generator, Sequence
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.quoting.joining import JOINS_MM
-from olive_almanac.core.quoting.shared_lines import overlaps_of
+from olive_almanac.core.quoting.shared_lines import seeking_overlaps
 from olive_almanac.core.records.drawing import ContourPath, DrawingFinding
+from olive_almanac.core.stages import finished
 from olive_almanac.core.units import count_text, lengths_text, number_text
 from olive_almanac.core.words import tr
 
-__all__ = ["NEARLY_MM", "TINY_MM", "findings_of", "near_gap"]
+__all__ = ["NEARLY_MM", "TINY_MM", "findings_of", "near_gap", "seeking_findings"]
 
 Floats = NDArray[np.float64]
+Found = TypeVar("Found")
+Seeking = Generator[None, None, Found]
 NEARLY_MM = 0.5
 TINY_MM = 0.2
 LEAST_SHARED_MM = 0.5
@@ -29,6 +33,15 @@ def findings_of(
     paths: Sequence[ContourPath], flats: Sequence[Floats], bed_mm: tuple[float, float] | None = None
 ) -> tuple[DrawingFinding, ...]:
     """Return what should be known of the paths; `flats` are their points [n, 2] each, mm."""
+    return finished(seeking_findings(paths, flats, bed_mm))
+
+
+def seeking_findings(
+    paths: Sequence[ContourPath], flats: Sequence[Floats], bed_mm: tuple[float, float] | None = None
+) -> Seeking[tuple[DrawingFinding, ...]]:
+    """Seek what should be known of the paths, one kind after the other; `flats` are their points
+    [n, 2] each, mm.
+    """
     import shapely
 
     found: list[DrawingFinding] = []
@@ -46,6 +59,7 @@ def findings_of(
                 gap=number_text(gap, 2),
             )
             found.append(DrawingFinding("nearly closed", says, _point(flats[n]), (n,)))
+    yield
     lines = shapely.linestrings(
         np.concatenate([flats[n] for n in kept]) if kept else np.zeros((0, 2)),
         indices=np.repeat(np.arange(len(kept)), [len(flats[n]) for n in kept]),
@@ -54,6 +68,7 @@ def findings_of(
         n = kept[at]
         says = tr("A line crosses itself: what falls out there is not as drawn.")
         found.append(DrawingFinding("crosses itself", says, _point(flats[n]), (n,)))
+    yield
     tiny = [n for n in kept if _extent(flats[n]) < TINY_MM]
     if tiny:
         says = tr(
@@ -63,7 +78,7 @@ def findings_of(
         )
         at_mm = _point(flats[tiny[0]])
         found.append(DrawingFinding("tiny", says, at_mm, tuple(tiny[:NAMED_PATHS])))
-    found += _twice(flats, kept)
+    found += yield from _twice(flats, kept)
     if bed_mm is not None and kept:
         found += _beyond(flats, kept, bed_mm)
     return tuple(found)
@@ -104,7 +119,7 @@ def _beyond(
     return [DrawingFinding("too big", says)]
 
 
-def _twice(flats: Sequence[Floats], kept: list[int]) -> list[DrawingFinding]:
+def _twice(flats: Sequence[Floats], kept: list[int]) -> Seeking[list[DrawingFinding]]:
     """Lines that lie on top of others for half a millimetre or more in all."""
     if not kept:
         return []
@@ -113,7 +128,7 @@ def _twice(flats: Sequence[Floats], kept: list[int]) -> list[DrawingFinding]:
     owner = np.repeat(kept, [len(flats[n]) - 1 for n in kept])
     real = np.hypot(*(end - start).T) > 1e-6
     start, end, owner = start[real], end[real], owner[real]
-    found = overlaps_of(start, end)
+    found = yield from seeking_overlaps(start, end)
     shared = found.covered_mm
     if found.all and shared <= LEAST_SHARED_MM:
         return []

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Sequence
+from collections.abc import Generator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.quoting.contours import Contour
+from olive_almanac.core.stages import finished
 
-__all__ = ["Overlaps", "Rest", "overlaps_of", "rests_of"]
+__all__ = ["Overlaps", "Rest", "overlaps_of", "rests_of", "seeking_overlaps"]
 
 Floats = NDArray[np.float64]
 Whole = NDArray[np.intp]
@@ -72,6 +73,12 @@ class Rest:
 def overlaps_of(start: Floats, end: Floats) -> Overlaps:
     """Return the stretches that segments [n, 2] share along each other; what is drawn several times
     over is told once of each copy, with the first of them.
+    """
+    return finished(seeking_overlaps(start, end))
+
+
+def seeking_overlaps(start: Floats, end: Floats) -> Generator[None, None, Overlaps]:
+    """Seek the overlaps of segments [n, 2], one direction after the other.
 
     Segments are looked at direction by direction, turned so that they lie along X: their boxes are
     thin then, and lines that only cross never meet.  Where all the same more than MOST_PAIRS boxes
@@ -92,6 +99,7 @@ def overlaps_of(start: Floats, end: Floats) -> Overlaps:
         shared = _along(start, end, length, mine, beside, (way + 1) * WAY_RAD)
         found += shared or []
         looked_at &= shared is not None
+        yield
     i, j, first, last = (np.concatenate(part) for part in zip(*found, strict=True))
     return Overlaps(i, j, first, last, looked_at)
 

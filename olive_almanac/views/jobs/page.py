@@ -29,7 +29,14 @@ from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.find import open_jobs
 from olive_almanac.steps.job_glow import can_glow
 from olive_almanac.steps.job_layers import can_stack
-from olive_almanac.steps.jobs import JobScreen, JobsPresenter, job_folder, job_words, outcome_words
+from olive_almanac.steps.jobs import (
+    JobScreen,
+    JobsPresenter,
+    ReadFile,
+    job_folder,
+    job_words,
+    outcome_words,
+)
 from olive_almanac.steps.requests import OpenDrawing, OpenJob, PlanCells, PlanKind, Request
 from olive_almanac.views.big_type import InHand
 from olive_almanac.views.jobs.glow import GlowDialog
@@ -67,6 +74,7 @@ from olive_almanac.views.worker import LatestWork, Worker, once
 
 if TYPE_CHECKING:
     from olive_almanac.core.quoting.job_plan import SheetRun
+    from olive_almanac.core.records.drawing import Drawing
     from olive_almanac.core.records.job import Job
     from olive_almanac.steps.job_questions import Question
     from olive_almanac.steps.job_work import JobResult
@@ -664,21 +672,36 @@ class JobsPage(StationPage):
         self._working_out.stop()
         reading, items = self.presenter.reading_kept(), self.presenter.work()
         if reading is not None:
-            take = self.presenter.take_read
-            self._working_out.start(reading, lambda found: take(*found), self._failed)
+            self._working_out.start(reading, self._take_read, self._failed)
         elif items is not None:
             self._working_out.start(items, self._take, self._failed)
 
     def _take(self, result: JobResult | str) -> None:
         if isinstance(result, str):
-            if result:
-                self.done.setText(result)
+            self._show_told(result)
             return
         self.presenter.take(result)
         self._renew_sheet(result.plan.runs)
         if self._writes_next and self.presenter.is_current:
             self._writes_next = False
             self.main_action()
+
+    def _take_read(self, found: tuple[Job, Drawing] | str) -> None:
+        if isinstance(found, str):
+            self._show_told(found)
+        else:
+            self.presenter.take_read(*found)
+
+    def _take_drawing(self, found: ReadFile | str) -> None:
+        if isinstance(found, str):
+            self._show_told(found)
+        else:
+            self.presenter.take_drawing(found)
+
+    def _show_told(self, words: str) -> None:
+        """Show how far a work is, where it takes long."""
+        if words:
+            self.done.setText(words)
 
     def _lay_closer(self) -> None:
         items = self.presenter.nesting()
@@ -719,9 +742,7 @@ class JobsPage(StationPage):
     def read_file(self, path: Path) -> None:
         """Read a drawing in a thread and take it."""
         self.done.setText(tr("Reading {path}", path=path.name))
-        self._reading = self.main_window.work(
-            self.presenter.reading(path), self.presenter.take_drawing
-        )
+        self._reading = self.main_window.work(self.presenter.reading(path), self._take_drawing)
 
     def _ask_names(self) -> None:
         """Open the list of names over the window."""
