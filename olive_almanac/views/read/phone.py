@@ -316,9 +316,10 @@ class PhonePanel(QDialog):
         line.setStretch(0, 1)
         self.list.insertWidget(0, box(line))
         while self.list.count() > MOST_SHOWN + 1:  # the last is the word for nothing
-            item = self.list.takeAt(self.list.count() - 2)
+            item = self.list.itemAt(self.list.count() - 2)
             last = item.widget() if item is not None else None
             if last is not None:
+                self.list.removeWidget(last)
                 last.deleteLater()
 
     # -- the folder --------------------------------------------------------------------------------
