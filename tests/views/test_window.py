@@ -6,13 +6,14 @@ from unittest.mock import patch
 
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QPushButton
+from PySide6.QtWidgets import QApplication, QPushButton, QVBoxLayout, QWidget
 
 from olive_almanac.core.errors import AlmanacError
 from olive_almanac.formats.pdf import entry_code, trial_code
 from olive_almanac.steps.stations import STATIONS
 from olive_almanac.views.big_type import BigType
 from olive_almanac.views.finder import Finder
+from olive_almanac.views.parts import clear_layout, label
 from olive_almanac.views.window import MainWindow
 from olive_almanac.views.worker import Worker
 from tests.views.test_stations import ShopCase
@@ -70,15 +71,31 @@ class LongUseTest(ShopCase):
 
         def go_about(times):
             for _ in range(times):
-                for station in ("jobs", "shop"):
+                for station in ("jobs", "shop", "read", "set_up", "book"):
                     self.window.navigate(station)
                     self.settle(15)
 
         self.visit_all()
-        go_about(20)
+        go_about(10)
         before = held()
-        go_about(50)
-        self.assertLess(held() - before, 60_000)  # a new area a visit took a kilobyte and a half
+        go_about(30)  # a new area a visit took 1,500 bytes, what was taken from layouts 200 to 500
+        self.assertLess(held() - before, 20_000)
+
+    def test_what_is_cleared_from_a_layout_is_gone(self):
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+
+        def fill_and_clear(times):
+            for _ in range(times):
+                column.addWidget(label("a word"))
+                column.addSpacing(4)
+                clear_layout(column)
+                QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+            gc.collect()
+            return of_the_heap().uordblks
+
+        before = fill_and_clear(100)
+        self.assertLess(fill_and_clear(500) - before, 20_000)  # it was 180 bytes each time
 
     def test_a_run_goes_on_through_another_look_and_is_not_left_for_an_exercise(self):
         self.plan_grid()
