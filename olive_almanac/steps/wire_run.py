@@ -66,7 +66,7 @@ class WireRun:
         if self.state == "held" and self._on_port:
             return tr("See that the beam is off; if not, press Stop.")
         if self.state == "interrupted" and self._on_port:
-            return tr("The machine may go on by itself: stop it there, see that the beam is off.")
+            return tr("Stop the machine itself: it may go on.")
         return ""
 
     # -- what it means -----------------------------------------------------------------------------
