@@ -1,5 +1,5 @@
 """Hardships for `make soak`: unsafe burn files, disks that fill up or let nothing be written,
-clocks that go back, and three programs that write into one library.
+clocks that go back, three programs that write into one library, and runs whose line is cut.
 """
 
 from __future__ import annotations
@@ -314,3 +314,37 @@ def writers(rng: random.Random) -> Iterator[Figure]:
             lost += sum(not line.startswith("refused") and line not in kept for line in told)
     yield "three writers at once: what was told and is gone", lost, 0
     yield "three writers at once: tracebacks", raised, 0
+
+
+def cuts(rng: random.Random) -> Iterator[Figure]:
+    """Runs whose line is cut or falls silent at any moment, while the machine goes on with what it
+    holds, or that are stopped: the library knows of each cell that may be burnt.
+    """
+    from tests.steps.test_burning import BurningCase
+
+    class Cut(BurningCase):
+        def runTest(self) -> None:
+            """Burn part of a coupon."""
+
+    unknown = 0
+    for _ in range(150):
+        case = Cut()
+        case.setUp()
+        burner, of_line, line = case.start(), case.cells_by_line(), case.bench_line
+        for _ in range(rng.randrange(5, 2500)):
+            if not burner.pump():
+                break
+            line.let(rng.choice((0.005, 0.02)))
+        how = rng.choice(("cut", "silent", "stop"))
+        if how == "stop":
+            burner.stop()
+        else:
+            setattr(line, how, True)
+        while burner.pump():
+            line.let(0.02)
+        line.let(120.0)
+        begun = min(line.controller.done + 1, burner.stream.sent)
+        touched = {cell for cell in of_line[:begun] if cell}
+        unknown += len(touched - case.kept().gone)
+        case.doCleanups()
+    yield "cut runs: cells that may be burnt and are not known", unknown, 0

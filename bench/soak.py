@@ -25,7 +25,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 
-from bench.hardships import Figure, clocks, disks, unsafe, writers
+from bench.hardships import Figure, clocks, cuts, disks, unsafe, writers
 from bench.hostile_jobs import one_job
 from olive_almanac.core.design.kinds.kind import all_kinds
 from olive_almanac.core.errors import AlmanacError
@@ -406,6 +406,7 @@ def use(rng: random.Random) -> Iterator[Figure]:
     case.write_burn_file()
     keys = [Qt.Key(Qt.Key.Key_1 + n) for n in (0, 1, 2, 3, 4, 5, 8)]
 
+    theme = case.session.preferences.theme
     seen: set[str] = set()
 
     def step() -> None:
@@ -429,7 +430,13 @@ def use(rng: random.Random) -> Iterator[Figure]:
         seen.add(case.window.station)
 
     def measured() -> tuple[float, int, int]:
+        """Memory, widgets and threads, always of the same page in the same look and size."""
         case.window.change_scale(0)
+        if case.session.preferences.theme != theme:
+            case.window.switch_theme()
+        case.window.resize(1280, 800)
+        case.session.choose(stock="birch-3")
+        case.window.navigate("book")
         case.wait_for(lambda: not case.window.is_busy, 60)
         case.settle(round(1000 * REST_S))
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
@@ -460,7 +467,7 @@ def use(rng: random.Random) -> Iterator[Figure]:
 
 
 # those that found something last, and the longest, before the others
-IN_ORDER = (jobs, unsafe, plans, kills, decisions, files, disks, writers, merges, clocks)
+IN_ORDER = (jobs, unsafe, plans, kills, decisions, files, disks, writers, merges, clocks, cuts)
 PARTS = {part.__name__: part for part in (*IN_ORDER, use)}
 PATIENCE = 5  # how much the long use stands back for the others, as nice() counts
 

@@ -48,6 +48,11 @@ class BurningCase(SessionCase):
                 return
             self.bench_line.let(0.02)
 
+    def cells_by_line(self):
+        """Of which cell each line is that goes out."""
+        parts = gcode_parts(self.session.active.trial, letters())
+        return [cell for _, cell in lines_of(parts)]
+
     def kept(self):
         """What another program would find in the library now."""
         other = Library.open(self.folder)
@@ -285,10 +290,6 @@ class BrokenOffTest(BurningCase):
             self.bench_line.let(0.005)
         burner.stop()
         self.assertIn(begun, self.kept().gone)
-
-    def cells_by_line(self):
-        parts = gcode_parts(self.session.active.trial, letters())
-        return [cell for _, cell in lines_of(parts)]
 
     def test_a_doubtful_cell_is_judged_by_the_operator(self):
         for found in ("whole", "half", "bare"):
