@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 from olive_almanac.core.dates import day_text
+from olive_almanac.core.design.plan import name_as_burnt
 from olive_almanac.core.errors import BadFile
 from olive_almanac.core.records.setting import TASK_WORDS, TASKS
 from olive_almanac.core.units import LENGTH_CHOICES, SPEED_UNITS, capital, count_text
@@ -39,12 +40,15 @@ LANGUAGE_WORDS = {  # found from either
 
 @dataclass(frozen=True)
 class FoundPlace:
-    """Something that can be opened: its kind, its key, its title, and a line below it."""
+    """Something that can be opened: its kind, its key, its title, a line below it, and what else it
+    is called.
+    """
 
     kind: Kind
     key: str
     title: str
     told: str
+    also: str = ""
 
 
 @dataclass(frozen=True)
@@ -109,7 +113,7 @@ def find_places(session: Session, text: str) -> tuple[FoundPlace, ...]:
 
 
 def _fits(words: list[str], place: FoundPlace) -> bool:
-    held = re.findall(r"[\w%/]+", f"{place.title} {place.told}".casefold())
+    held = re.findall(r"[\w%/]+", f"{place.title} {place.told} {place.also}".casefold())
     return all(any(other.startswith(word) for other in held) for word in words)
 
 
@@ -148,6 +152,7 @@ def _trials(session: Session) -> list[FoundPlace]:
                 stock=trial.stock.label,
                 machine=trial.machine.name,
             ),
+            also=name_as_burnt(trial.name),
         )
         for trial, stage, _ in reversed(session.trials.kept)
     ]

@@ -162,6 +162,9 @@ class FinderPlacesTest(PlacesCase):
     def test_it_opens_coupons_machines_and_stocks(self):
         self.find("coupon to be read")
         self.assertEqual(self.window.station, "read")
+        self.window.navigate("book")
+        self.find("C0001")  # as it is burnt on the coupon
+        self.assertEqual(self.window.station, "read")
         self.find("north bench form")
         self.assertEqual(
             (self.window.station, self.session.subject.machine.name), ("set_up", NORTH.name)

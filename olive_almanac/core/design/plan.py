@@ -60,6 +60,7 @@ __all__ = [
     "TrialPlan",
     "coupon_size",
     "least_cell_mm",
+    "name_as_burnt",
     "plan_trial",
     "room_for",
     "sheet_on_bed",
@@ -261,8 +262,8 @@ def _tested_levels(choices: TrialChoices) -> tuple[TestedLevels, ...]:
     return tuple(tested)
 
 
-def _short_name(name: str) -> str:
-    """A coupon's own name, "Coupon 0012", as it is burnt: "C0012"."""
+def name_as_burnt(name: str) -> str:
+    """Return a coupon's own name, "Coupon 0012", as it is burnt: "C0012"."""
     number = name.removeprefix(tr("Coupon "))
     return tr("C") + number if number.isdigit() else name
 
@@ -548,7 +549,7 @@ class _Layout:
                 f"x{c.passes[0]}" if len(c.passes) == 1 else "",
                 f"f{burnt_length(c.focus_mm[0])}" if len(c.focus_mm) == 1 else "",
             ]
-        parts = [_short_name(name), *(part for part in held if part)]
+        parts = [name_as_burnt(name), *(part for part in held if part)]
         if self.fiducials:
             side = self.zone + 1
         else:
