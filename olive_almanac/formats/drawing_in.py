@@ -26,9 +26,8 @@ from olive_almanac.formats.svg_in import read_svg
 
 __all__ = ["DRAWING_FILES", "LARGEST_BYTES", "ReadStage", "read_drawing", "reading_drawing"]
 
-ReadStage = Literal[
-    "file", "joined", "flat", "faults"
-]  # read, ends joined, curves flat, looked over
+# the file is read, ends joined, curves made flat; then faults are sought, kind by kind
+ReadStage = Literal["file", "joined", "flat", "faults"]
 FAULTS: ReadStage = "faults"
 
 DRAWING_FILES = (".svg", ".dxf", ".png", ".jpg", ".jpeg")

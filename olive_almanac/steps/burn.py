@@ -44,7 +44,7 @@ __all__ = [
 
 MOST_SAVES = 40  # a long run is kept every few cells, a short one at each
 Point = tuple[float, float]
-Found = Literal["whole", "half", "bare"]  # where a run broke off
+Judgement = Literal["whole", "half", "bare"]
 ANSWER_WITHIN_S = 6.0  # how long a flare-up may go on before it counts as not answered
 MOST_LOG = 400
 
@@ -360,7 +360,7 @@ class BurnPresenter(WireRun):
 
     # -- after a run that broke off ----------------------------------------------------------------
 
-    def judge_unsure(self, cell_id: str, found: Found) -> None:
+    def judge_unsure(self, cell_id: str, judgement: Judgement) -> None:
         """Say of a cell that may be half burnt what an eye finds there: it is whole (it can be
         read), it is half burnt (it is left out), or nothing of it was burnt (it still will be).
         """
@@ -369,10 +369,10 @@ class BurnPresenter(WireRun):
             return
         run = self._run()
         run = replace(run, maybe=tuple(one for one in run.maybe if one != cell_id))
-        if found == "whole":
+        if judgement == "whole":
             self._note(tr("{cell_id} looked at: whole", cell_id=cell_id))
             run = replace(run, cells={**run.cells, cell_id: self._burn_of(cell_id, run)})
-        elif found == "half":
+        elif judgement == "half":
             self._note(tr("{cell_id} left out", cell_id=cell_id))
             run = replace(run, left_out=(*run.left_out, cell_id))
         else:

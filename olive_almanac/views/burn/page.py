@@ -26,7 +26,7 @@ from olive_almanac.core.units import (
 )
 from olive_almanac.core.words import mid_sentence, tr
 from olive_almanac.steps.active import ActiveTrial
-from olive_almanac.steps.burn import BurnPresenter, Found, as_it_lies, check_rest
+from olive_almanac.steps.burn import BurnPresenter, Judgement, as_it_lies, check_rest
 from olive_almanac.steps.checklist import checks_of, unticked, unticked_needed
 from olive_almanac.steps.serial_port import words_of
 from olive_almanac.steps.trial_files import burn_folder
@@ -72,7 +72,7 @@ class BurnPage(StationPage):
         self.presenter = BurnPresenter(
             self.session, self, window.make_bench, services.now, services.connect, services.seconds
         )
-        self._found_keys: dict[Found, QPushButton] = {}  # of the cell that is asked for
+        self._found_keys: dict[Judgement, QPushButton] = {}  # of the cell that is asked for
         self._told_on_rail = (-1, "")  # how many burnt cells the rail shows, of a run begun when
         self.timer = Pump(self, self.presenter, self._pump_failed)
         self.timer.pumped.connect(self._look_for_alarm)
@@ -426,7 +426,7 @@ class BurnPage(StationPage):
                 others=", ".join(others[:MOST_NAMED]),
                 more=len(others) - MOST_NAMED,
             )
-        answers: tuple[tuple[Found, str, str], ...] = (
+        answers: tuple[tuple[Judgement, str, str], ...] = (
             ("whole", tr("It is whole"), tr("{cell_id} can be read", cell_id=cell_id)),
             (
                 "half",
@@ -569,7 +569,7 @@ class BurnPage(StationPage):
         if not self.presenter.is_going:
             self.timer.stop()
 
-    def _judge(self, cell_id: str, found: Found) -> None:
+    def _judge(self, cell_id: str, found: Judgement) -> None:
         self.session.attempt(lambda: self.presenter.judge_unsure(cell_id, found))
         if self.presenter.unsure:
             self._found_keys[found].setFocus()
