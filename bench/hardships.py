@@ -114,6 +114,10 @@ UNSAFE: dict[str, Spoil] = {
     "a line that is refused for its modes": _put("M5 M8 M9"),
     "a wait without its time": _put("M5 G4"),
     "switched off behind a comment": _swap(r"\bM5\b", "(off; now) M5"),
+    "a whole circle by its angles": _put("G91 G3 X0.4 Y0 I9000 J0 S0", "G90 G1"),
+    "burns on one place by arcs": _put(
+        "G91", *["G3 X0 Y0.01 I-20 J0 S500", "G2 X0 Y-0.01 I-20 J0"] * 300, "G90 G1"
+    ),
     "an arc off the bed": _put("G2 X0 Y0 I9000 J9000 S500"),
 }
 

@@ -31,6 +31,7 @@ _STEP = re.compile(
 # beyond ASCII reaches them as several of these
 _AT_ONCE = re.compile(r"[!?~]|[^\t\x20-\x7e]")
 ARC_STEP = math.radians(2)  # by which arcs are followed past clamps
+LEAST_TURN = 1e-5  # rad: controllers go all the way round where less is left of it, by their digits
 SLOWEST_MM_S = 0.1  # a beam that creeps slower burns as one at rest does
 FARTHEST_FOCUS_MM = 100.0  # from the face, up or down: beyond it the head meets bed or frame
 FARTHEST_ENDS_MM = 0.5  # of a large arc from its circle (common practice, no source)
@@ -533,11 +534,11 @@ class _Interpreter:
                 )
         else:
             self.check_feed(values, x0, y0)
+        around_mm = 0.0
         if motion in (2, 3):
-            self.check_arc(values, {"X": x0, "Y": y0}, clockwise=motion == 2)
+            around_mm = self.check_arc(values, {"X": x0, "Y": y0}, clockwise=motion == 2)
         self.check_place(self.x, self.y)
-        around = max(abs(values.get("I", 0.0)), abs(values.get("J", 0.0))) * scale
-        self.check_rest(around if motion in (2, 3) else 0.0)
+        self.check_rest(around_mm)
         if motion in (0, 1) and self.limits.clamps_mm:
             self.check_clamps((x0, y0), (self.x, self.y))
 
@@ -560,7 +561,7 @@ class _Interpreter:
             self.report("beam-at-rest", tr("moves Z alone with the beam on"))
 
     def check_rest(self, around_mm: float) -> None:
-        """Count the lines that burn on one place; an arc leaves it by its radius."""
+        """Count the lines that burn on one place; an arc leaves it by how far around it goes."""
         x, y = self.x, self.y
         if x is None or y is None:
             return
@@ -636,11 +637,12 @@ class _Interpreter:
 
     def check_arc(
         self, values: dict[str, float], start: dict[str, float | None], *, clockwise: bool
-    ) -> None:
+    ) -> float:
+        """Follow an arc; return how far from its start it goes, mm."""
         x0, y0, x1, y1 = start["X"], start["Y"], self.x, self.y
         if self.modal.get(PLANE, 17) != 17:
             self.report("arc-not-followed", tr("is an arc that stands upright: use G17"))
-            return
+            return 0.0
         if (
             x0 is None
             or y0 is None
@@ -652,7 +654,7 @@ class _Interpreter:
                 "arc-not-followed",
                 tr("is an arc that cannot be followed: a known start and I, J are needed"),
             )
-            return
+            return 0.0
         cx, cy = x0 + values.get("I", 0.0) * self.scale, y0 + values.get("J", 0.0) * self.scale
         radius = math.hypot(x0 - cx, y0 - cy)
         ends_mm = max(0.01, min(0.001 * radius, FARTHEST_ENDS_MM))
@@ -662,8 +664,9 @@ class _Interpreter:
             )
         first, last = math.atan2(y0 - cy, x0 - cx), math.atan2(y1 - cy, x1 - cx)
         turn = (first - last if clockwise else last - first) % (2 * math.pi)
-        if math.hypot(x1 - x0, y1 - y0) < TOLERANCE:
-            turn = 2 * math.pi  # what rounding leaves between the ends says nothing
+        between_mm = min(math.hypot(x1 - x0, y1 - y0), turn * radius)  # the ends, or their angles
+        if between_mm < TOLERANCE or turn < LEAST_TURN:
+            turn = 2 * math.pi  # what rounding leaves between them says nothing
         for quarter in range(4):
             angle = quarter * math.pi / 2
             passed = (first - angle if clockwise else angle - first) % (2 * math.pi)
@@ -676,6 +679,7 @@ class _Interpreter:
             places = [(cx + radius * math.cos(a), cy + radius * math.sin(a)) for a in along]
             for here, there in itertools.pairwise(places):
                 self.check_clamps(here, there)
+        return 2 * radius * math.sin(min(turn, math.pi) / 2)
 
     def check_clamps(self, start: Place, end: Place) -> None:
         (x0, y0), (x1, y1) = start, end

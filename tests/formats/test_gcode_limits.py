@@ -120,8 +120,25 @@ class HazardTest(unittest.TestCase):
                     self.assertIn("off-coupon", found)
         self.assertEqual(codes(inside("G2 X20.01 Y20 I0.005 J0\nG1"), limits), [])
 
+    def test_an_arc_whose_ends_lie_on_one_ray_is_a_whole_circle(self):
+        clamped = replace(LIMITS, area_mm=None, clamps_mm=((300.0, 0.0, 50.0, 300.0),))
+        for turn, end in itertools.product(("G2", "G3"), ("X20.1", "X19.9", "X20.0001")):
+            with self.subTest(f"{turn} {end}"):
+                found = codes(inside(f"{turn} {end} Y20 I150 J0 S0\nG1"), clamped)
+                self.assertIn("off-bed", found)
+                self.assertIn("in-clamp", found)
+        # by so little that it is lost in the digits of a small controller; and by more
+        for end, found in (("Y20.003", ["off-bed"]), ("Y20.02", [])):
+            self.assertEqual(codes(inside(f"G2 X20 {end} I900 J0 S0\nG1"), LIMITS)[:1], found)
+
     def test_a_beam_that_burns_on_one_place_line_by_line(self):
-        for there in ("G1 X20 Y20", "G1 X20.01\nG1 X20", "G91\nG1 X0\nG90", "G2 X20 Y20 I0.01"):
+        for there in (
+            "G1 X20 Y20",
+            "G1 X20.01\nG1 X20",
+            "G91\nG1 X0\nG90",
+            "G2 X20 Y20 I0.01",
+            "G3 X20 Y20.02 I-9 J0\nG2 X20 Y20 I-9 J0",  # to and fro on a wide circle
+        ):
             with self.subTest(there):
                 self.assertEqual(set(codes(inside(f"{there}\n" * 600))), {"beam-at-rest"})
                 self.assertEqual(codes(inside(f"{there}\n" * 100)), [])
