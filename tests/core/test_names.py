@@ -39,19 +39,28 @@ NAMES = {
         gift card | ID card | Bankkarte | phenolic sheet | phenolic paper | Hartpapier |
         coated cotton canvas | waxed cotton | cotton oilcloth | polyester tarpaulin | Wachstuch |
         thermal paper | stone paper | Wachspapier | stone wool | felt acrylic | carbon felt |
-        pine railway sleeper | alu foil insulation | chlorinated rubber | free of PVC
+        pine railway sleeper | alu foil insulation | chlorinated rubber | free of PVC |
+        faux teak decking | synthetic teak | artificial stone | fake slate | cultured marble |
+        WPC oak | oak effect | oak decor panel | walnut look board | walnut PLA | wood-filled PLA |
+        cherry red ASA | maple TPU | styrene acrylic | ABS PMMA blend | painted beech |
+        lacquered walnut | varnished birch | stabilised maple burl | resin-stabilized oak |
+        fire MDF | Pyroguard ply | multiplex film | black film ply | cork PU | coated cork |
+        cork fabric | metal business card | steel cards | brass card | poker cards | tarot cards |
+        receipt paper | NCR paper | carbonless paper | glitter card | glitter paper |
+        hologram paper | foiled card | polyester label
     """,
     "softwood": """
         pine | Pine board | balsa | Spruce | cedar shingle | lime wood | basswood
     """,
     "hardwood": """
-        oak | white oak | walnut | maple | cherry | beech | ash | olive wood | birch
+        oak | white oak | walnut | maple | cherry | beech | ash | olive wood | birch |
+        oak end grain | oiled oak
     """,
     "veneer": """
         oak veneer
     """,
     "mdf": """
-        walnut veneered MDF | MDF | black mdf
+        walnut veneered MDF | MDF | black mdf | MDF wall decor | mdf labels
     """,
     "vinyl": """
         oak effect vinyl | vinyl wrapped MDF | vinyl | self adhesive vinyl | vinyl sticker |
@@ -214,7 +223,7 @@ NAMES = {
     """,
     "unknown_coating": """
         painted steel | chrome plated brass | nickel plated | steel, painted |
-        electroplated steel
+        electroplated steel | chromed brass | chromed steel
     """,
     "brass": """
         brass
@@ -241,7 +250,8 @@ GERMAN_NAMES = {
         Spanplatte | Lärche behandelt | lackierte Eiche | beschichtetes Sperrholz | Acrylfilz |
         Moosgummi | Neopren | Schaumstoff | Kunststoff | Gummi | Schleifpapier | Fotopapier |
         Sicherheitsglas | Spiegel | Holz | Platte | Bernstein | Kunststein | Dachpappe |
-        PVC-freie Plane | Steinwolle | Kunstharzplatte
+        PVC-freie Plane | Steinwolle | Kunstharzplatte |
+        Eiche Dekor | Buche-Dekor | Buchendekor | Eiche Nachbildung | PLA Nussbaum | stabilisiertes Ahorn
     """,
     "softwood": "Kiefer | Fichtenholz | Lindenholz | Balsaholz | Pappel | Tanne",
     "hardwood": "Eiche | Buche | Nussbaum | Ahorn | Kirschbaum | Birke | Olivenholz | Esche",

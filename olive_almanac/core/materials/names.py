@@ -53,7 +53,30 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
     (r"verzinkt", "galvanised"),
     (r"galvan|\bzinc[ -]?(plat|coat|ed)|\bzincked|hot[ -]?dip", "galvanised"),
     (r"beryll|\bbe ?cu\b", "beryllium_copper"),
-    # what says too little
+    # what only looks like it, and what it is one part of: both say too little
+    (r"\b(faux|fake|synthetic|artificial|imitation|cultured|reconstituted)\b", UNKNOWN),
+    (r"\b(effect|look|filled)\b|imitat\b", UNKNOWN),
+    (
+        r"\b(oak|walnut|beech|ash|maple|cherry|pine|wood|stone|slate|marble) (decor|style)\b",
+        UNKNOWN,
+    ),
+    (
+        r"(eichen?|buchen?|nussbaum|ahorn|birken?|kiefern?|eschen?|holz|stein|marmor) ?"
+        r"(dekor|nachbildung|optik)\b",
+        UNKNOWN,
+    ),
+    (r"\b(wpc|pla|asa|tpu|san)\b|styrene|\babs\b.*\bpmma\b|\bpmma\b.*\babs\b", UNKNOWN),
+    (r"stabili[sz](ed|iert)", UNKNOWN),
+    (r"\b(fire|pyro\w*) (ply|plywood|mdf|board)\b|\bpyro ?guard", UNKNOWN),
+    (r"\bfilm (ply|plywood|multiplex)|(\bply|plywood|\bmultiplex) film\b", UNKNOWN),
+    (r"\bcork (pu|fabric|leather|skin)\b|\bcorkleather\b|\bkork(stoff|leder)\b", UNKNOWN),
+    (
+        r"\b(metal|steel|stainless|brass|copper|alumin\w*|titanium|poker|tarot|glitter|hologra\w*"
+        r"|foiled|mirror)\b.*\bcards?\b|\b(receipt|ncr|carbonless|glitter|hologra\w*) paper\b",
+        UNKNOWN,
+    ),
+    (r"\b(polyester|thermal|adhesive|sticky) labels?\b|\blabel (stock|paper|roll)", UNKNOWN),
+    # what else says too little
     (r"treated|pressure|creosot|laminate|melamine|fire ?retard|flame ?retard", UNKNOWN),
     (r"railway|sleepers?\b|bahnschwelle|chlorinated|chlorosul|chlor ?kautschuk", UNKNOWN),
     (
@@ -115,7 +138,7 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
     ),
     (r"lackiert|beschichtet|verchromt|vernickelt|vergoldet|versilbert", UNKNOWN),
     (
-        r"\b(painted|(electro ?)?plated|lacquered|coated)\b.*"
+        r"\b(painted|(electro ?)?plated|lacquered|coated|chromed)\b.*"
         r"\b(steel|metal|brass|iron|alumin\w*)",
         "unknown_coating",
     ),
@@ -143,6 +166,7 @@ NAME_RULES: tuple[tuple[str, str], ...] = (
     (r"\b(stempel|laser)gummi", "rubber"),
     (r"rubber|latex|gummi|kautschuk", UNKNOWN),
     (r"\bsilicone\b|\bsilikon", "silicone"),
+    (rf"\b{_COATED}\b", UNKNOWN),
     # boards and wood that is glued
     (r"\bmdf\b|medium density fib", "mdf"),
     (r"\bhdf\b|hardboard|high density fib|\bhartfaser", "hdf"),
