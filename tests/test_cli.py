@@ -600,12 +600,18 @@ class JobTest(CliCase):
         trial = cut_trial()
         (self.folder / "t.json").write_text(write_trial(trial))
         readings = self.folder / "r.json"
-        readings.write_text(write_readings(trial.id, read_by_energy(trial, 2.2)))
+        readings.write_text(write_readings(trial.id, read_by_energy(trial, 4.4)))
         more = ("--evidence", self.folder / "t.json", readings, "--groups", "blue=score")
         document = json.loads(self.done(*self.job(*more, "--json")))
         self.assertEqual(document["paces"][0]["rule"], "book")
         self.assertTrue(0 < document["paces"][0]["p_job"] <= 1)
         self.assertIn("all falls free with", self.done(*self.job(*more)))
+        hung = self.folder / "hung.json"
+        hung.write_text(write_readings(trial.id, read_by_energy(trial, 9.0)))
+        first = ("--first", self.folder / "t.json", hung, "--json")
+        after = json.loads(self.done(*self.job(*more, *first)))
+        self.assertLess(after["paces"][0]["p_job"], document["paces"][0]["p_job"])
+        self.assertIn("--evidence", self.refused(*self.job("--groups", "blue=score", *first)))
 
     def test_a_picture_needs_a_greyscale_strip_and_is_engraved_by_it(self):
         data = io.BytesIO()

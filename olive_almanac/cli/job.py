@@ -30,6 +30,7 @@ from olive_almanac.steps.job_work import (
     JobResult,
     JobWish,
     drawing_of,
+    first_cells,
     knowledge_of,
     likely_tasks,
     nesting,
@@ -45,6 +46,8 @@ from olive_almanac.steps.permission import permission_for, rules_where_burnt
 if TYPE_CHECKING:
     from olive_almanac.core.fitting.dot_table import DotTable
     from olive_almanac.core.fitting.tone_table import ToneTable
+    from olive_almanac.core.quoting.job_plan import JobPlan
+    from olive_almanac.core.quoting.risk import FirstCell
 
 __all__ = ["EXAMPLES", "add_arguments", "run"]
 
@@ -131,6 +134,14 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         ),
     )
     parser.add_argument(
+        "--first",
+        type=Path,
+        nargs="+",
+        default=[],
+        metavar=tr("TRIAL READINGS"),
+        help=tr("what was burnt today on this very sheet, before the job: it shares its day"),
+    )
+    parser.add_argument(
         "--tones",
         type=Path,
         nargs=2,
@@ -191,6 +202,7 @@ def run(arguments: argparse.Namespace, services: CommandServices, library: Path)
         *_, placed = nesting(wish, work)
         wish = replace(wish, placed=placed)
     *_, plan = planning_of(wish, work)
+    wish = replace(wish, first=_first_of(arguments, wish, plan))
     result = result_of(wish, work, plan, known)
     for _ in write_job_files(result, arguments.out):
         pass
@@ -340,6 +352,19 @@ def _wish(
     )
     wish = JobWish(drawing, tasks, machine, stock, job, sheets or stock.sheets)
     return replace(wish, stock_value=arguments.stock_value, hour_rate=arguments.rate)
+
+
+def _first_of(
+    arguments: argparse.Namespace, wish: JobWish, plan: JobPlan
+) -> tuple[tuple[int | None, FirstCell], ...]:
+    """The cells burnt first, on the sheet that the job begins with."""
+    if not arguments.first:
+        return ()
+    if not arguments.evidence:
+        raise BadFile(tr("--first needs --evidence: one day's cells alone tell too little."))
+    sheet = plan.runs[0].sheet if plan.runs and wish.sheets else None
+    told = load_pairs(arguments.first)
+    return tuple((sheet, cell) for pair in told for cell in first_cells(*pair))
 
 
 def _in_short(result: JobResult, out: Path) -> str:

@@ -42,7 +42,7 @@ from olive_almanac.core.quoting.pattern import (
     parts_of,
 )
 from olive_almanac.core.quoting.place import items_of, nested
-from olive_almanac.core.quoting.risk import EarlierJob, freed_by_passes
+from olive_almanac.core.quoting.risk import EarlierJob, FirstCell, freed_by_passes
 from olive_almanac.core.quoting.shades import Shading, shaded
 from olive_almanac.core.quoting.spend import CellOffer, JobPrice, Pace, offer_of, paces_of
 from olive_almanac.core.quoting.task_words import task_named
@@ -61,9 +61,11 @@ from olive_almanac.core.records.job import (
 )
 from olive_almanac.core.records.machine import Machine
 from olive_almanac.core.records.ranges import check_number
+from olive_almanac.core.records.reading import Reading, flared
 from olive_almanac.core.records.setting import Setting
 from olive_almanac.core.records.stack import Stack
 from olive_almanac.core.records.stock import Sheet, Stock
+from olive_almanac.core.records.trial import Trial
 from olive_almanac.core.stages import finished
 from olive_almanac.core.units import count_text, fixed_text
 from olive_almanac.core.words import tr
@@ -90,6 +92,7 @@ __all__ = [
     "Piecework",
     "check_run",
     "drawing_of",
+    "first_cells",
     "knowledge_of",
     "layout_of",
     "likely_tasks",
@@ -207,6 +210,8 @@ class JobWish:
     hour_rate: float | None = None
     pairs: tuple[Any, ...] = ()  # trials with readings behind the cut's entry
     earlier: tuple[EarlierJob, ...] = ()  # of the subject and the lot, told
+    # burnt today and read, each with the sheet of the rack that it lies on
+    first: tuple[tuple[int | None, FirstCell], ...] = ()
     letters: Letters | None = None  # in which names are lettered
     tone: ToneTable | DotTable | None = None  # by which pictures are engraved
 
@@ -252,6 +257,7 @@ class JobResult:
     joints: tuple[JointFit, ...] = ()
     names: NamePlan | None = None
     labels: tuple[str, ...] = ()  # of the parts
+    first: tuple[FirstCell, ...] = ()  # burnt before it on its sheet, and counted
 
     @property
     def paper(self) -> JobPaper:
@@ -480,11 +486,30 @@ def result_of(wish: JobWish, work: Piecework, plan: JobPlan, known: Any = None) 
     if known is None or cut is None or cut.setting is None or not plan.copies:
         return JobResult(wish, plan, joints=joints, names=work.names, labels=work.labels)
     price = _price_of(wish, plan, cut.setting)
-    paces = paces_of(known, cut.setting, price, wish.earlier)
-    offer = offer_of(known, cut.setting, price, wish.earlier, price_m2=stock.price_m2 or 0.0)
-    once_more = freed_by_passes(known, cut.setting, earlier=wish.earlier)
-    found = (paces, offer, once_more, joints, work.names, work.labels)
+    first = _first_of(wish, plan)
+    paces = paces_of(known, cut.setting, price, wish.earlier, first)
+    offer = None
+    if not first:
+        offer = offer_of(known, cut.setting, price, wish.earlier, price_m2=stock.price_m2 or 0.0)
+    once_more = freed_by_passes(known, cut.setting, earlier=wish.earlier, first=first)
+    found = (paces, offer, once_more, joints, work.names, work.labels, first)
     return JobResult(wish, plan, *found)
+
+
+def first_cells(trial: Trial, readings: Sequence[Reading]) -> Iterator[FirstCell]:
+    """Yield the cells of a cut's coupon that tell whether they fell free; not those that flared."""
+    cells = {cell.id: cell for cell in trial.cells if cell.mark != "line"}
+    for reading in readings:
+        if reading.cell in cells and reading.verdict is not None and not flared(reading):
+            yield FirstCell(cells[reading.cell].setting, reading.verdict == "free")
+
+
+def _first_of(wish: JobWish, plan: JobPlan) -> tuple[FirstCell, ...]:
+    """The cells that share their sheet with the job."""
+    if wish.job.jig is not None:
+        return ()
+    sheets: set[int | None] = {run.sheet for run in plan.runs} if wish.sheets else {None}
+    return tuple(cell for sheet, cell in wish.first if sheet in sheets)
 
 
 def joint_fits(wish: JobWish, pattern: Pattern) -> Iterator[JointFit]:

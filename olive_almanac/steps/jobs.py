@@ -58,6 +58,7 @@ if TYPE_CHECKING:
     from olive_almanac.core.fitting.tone_table import ToneTable
     from olive_almanac.core.quoting.names import Box, Letters, NamePlan
     from olive_almanac.core.quoting.pattern import Stage
+    from olive_almanac.core.quoting.risk import FirstCell
     from olive_almanac.core.quoting.shades import Shading
     from olive_almanac.core.records.trial import Trial
     from olive_almanac.formats.drawing_in import ReadStage
@@ -825,6 +826,7 @@ class JobsPresenter:
         tasks = tuple(line.task for line in lines if not line.barred)
         if not any(task.burns for task in tasks):
             return None
+        pairs = self._pairs()
         return JobWish(
             self.drawing,
             tasks,
@@ -833,7 +835,8 @@ class JobsPresenter:
             self.job,
             self.sheets,
             self.job.placed or None,
-            pairs=self._pairs(),
+            pairs=pairs,
+            first=self._first(pairs),
             letters=self._letters_of_job(),
             tone=self._tone_of_job(),
             earlier=earlier_jobs([one for job in self.jobs for one in job.outcomes], stock.lot),
@@ -859,6 +862,22 @@ class JobsPresenter:
         if entry is None or self.session.library is None:
             return ()
         return self.session.trials.behind(entry)
+
+    def _first(self, behind: Sequence[Any]) -> tuple[tuple[int | None, FirstCell], ...]:
+        """The cells burnt today, each with its sheet, of the coupons that the entry does not rest
+        on: a job of today shares more with them than any other.
+        """
+        from olive_almanac.steps.job_work import first_cells
+
+        entry, counted_already = self._entry_for("cut"), {trial.id for trial, _ in behind}
+        if entry is None or self.session.library is None:
+            return ()
+        return tuple(
+            (trial.sheet.number if trial.sheet is not None else None, cell)
+            for trial, readings in self.session.trials.burnt_today("cut")
+            if trial.id not in counted_already and trial.recipes in ((), (entry.recipe,))
+            for cell in first_cells(trial, readings)
+        )
 
     def work(self) -> Iterator[JobResult | str] | None:
         """Return the work that works the job out, for a worker, with words where it takes long;

@@ -164,6 +164,23 @@ class Trials:
             ]
         )
 
+    def burnt_today(self, task: Task) -> Coupons:
+        """Return the read coupons of the machine, in its present state, and the stock, of its
+        present lot, for a task, that were burnt today.
+        """
+        machine, stock = self._session.subject.machine, self._session.subject.stock
+        if machine is None or stock is None or self._session.library is None:
+            return ()
+        today, store = self._session.today().isoformat(), self._session.store
+        wanted = (machine.uid, machine.state, stock.uid, stock.lot, task)
+        here = []
+        for trial, _, _ in self.kept:
+            what = (trial.machine.uid, trial.machine.state, trial.stock.uid, trial.stock.lot)
+            run = store.run_of(trial.id) if (*what, trial.task) == wanted else None
+            if run is not None and run.started[:10] == today:
+                here.append(trial)
+        return self._read(here)
+
     def weekly_checks(self) -> Coupons:
         """Return the read weekly coupons of the subject, in the machine's present state."""
         machine = self._session.subject.machine

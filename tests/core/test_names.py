@@ -251,7 +251,8 @@ GERMAN_NAMES = {
         Moosgummi | Neopren | Schaumstoff | Kunststoff | Gummi | Schleifpapier | Fotopapier |
         Sicherheitsglas | Spiegel | Holz | Platte | Bernstein | Kunststein | Dachpappe |
         PVC-freie Plane | Steinwolle | Kunstharzplatte |
-        Eiche Dekor | Buche-Dekor | Buchendekor | Eiche Nachbildung | PLA Nussbaum | stabilisiertes Ahorn
+        Eiche Dekor | Buche-Dekor | Buchendekor | Eiche Nachbildung | PLA Nussbaum |
+        stabilisiertes Ahorn
     """,
     "softwood": "Kiefer | Fichtenholz | Lindenholz | Balsaholz | Pappel | Tanne",
     "hardwood": "Eiche | Buche | Nussbaum | Ahorn | Kirschbaum | Birke | Olivenholz | Esche",

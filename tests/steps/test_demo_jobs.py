@@ -5,11 +5,13 @@ dial with a picture by power and in dots.
 
 import tempfile
 import unittest
+from dataclasses import replace
 from datetime import UTC, date, datetime
 from pathlib import Path
 
 from olive_almanac.core.records.reading import Reading
 from olive_almanac.core.records.sides import TwoSides
+from olive_almanac.core.records.trial import SheetOnBed
 from olive_almanac.formats.gcode_check import check_gcode
 from olive_almanac.standins.bench import StandInBench
 from olive_almanac.steps.job_run import JobRunner
@@ -97,6 +99,37 @@ class DemoJobsTest(JobHost, unittest.TestCase):
         self.assertIn("guides of the next layer", plan.runs[0].groups)
         self.files()
         self.burn(plan.runs[0])
+
+    def test_cells_burnt_today_on_the_very_sheet_count_for_the_job(self):
+        plan = self.open("seed-drawer-fronts")
+        (sheet,) = {run.sheet for run in plan.runs}
+        usual, book = self.jobs.result.paces[0].risk.all_free, self.jobs.result.paces[0].setting
+        machine, stock = self.session.subject.machine, self.session.subject.stock
+        plan = kind_plan("next", "cut", machine, stock).trial
+        cells = tuple(replace(cell, setting=book) for cell in plan.cells)
+        left, store = SheetOnBed(sheet, 0, 0, 400, 250), self.session.store
+        for name, day, lot, number in (
+            ("yesterday", "2026-04-13", stock.lot, sheet),
+            ("another lot", DAY, "older", sheet),
+            ("another sheet", DAY, stock.lot, sheet + 1),
+            ("here and today", DAY, stock.lot, sheet),
+        ):
+            of, on = replace(stock, lot=lot), replace(left, number=number)
+            trial = replace(plan, id=f"first-{name}", cells=cells, stock=of, sheet=on)
+            store.save_trial(trial, "decide", "burnt")
+            run = replace(whole_run(trial), started=f"{day}T09:00:00")
+            store.save_run(trial.id, run, "burnt")
+            store.save_readings(trial.id, [Reading(one.id, verdict="hangs") for one in cells], "")
+            self.session.read_again()
+            self.open("seed-drawer-fronts")
+            result = self.jobs.result
+            chance = result.paces[0].risk.all_free
+            with self.subTest(name):
+                if name != "here and today":
+                    self.assertEqual((result.first, chance), ((), usual))
+        self.assertEqual([cell.free for cell in result.first], [False] * len(cells))
+        self.assertLess(chance, usual - 0.01)
+        self.assertIsNone(result.offer)
 
     def test_a_dial_with_a_picture_by_power_and_in_dots(self):
         plan = self.open("dial-faces")

@@ -27,6 +27,7 @@ from olive_almanac.core.records.setting import Setting
 __all__ = [
     "PATCH_MM",
     "EarlierJob",
+    "FirstCell",
     "JobRisk",
     "Rows",
     "earlier_jobs",
@@ -97,6 +98,16 @@ class EarlierJob:
     hung: int
 
 
+@dataclass(frozen=True)
+class FirstCell:
+    """A cell that was burnt on the very sheet and day of a job, before it: the job shares its
+    sheet's thickness and the day's power and focus.
+    """
+
+    setting: Setting
+    free: bool
+
+
 def earlier_jobs(outcomes: Sequence[JobOutcome], lot: str) -> tuple[EarlierJob, ...]:
     """Return what earlier outcomes of the subject teach of a lot."""
     return tuple(
@@ -128,15 +139,17 @@ def rows_of(
     settings: Sequence[Setting],
     *,
     earlier: Sequence[EarlierJob] = (),
+    first: Sequence[FirstCell] = (),
     seed: int = 0,
 ) -> Rows:
-    """Return the margins of settings in the worlds that the readings, and earlier jobs, leave open.
+    """Return the margins of settings in the worlds that the readings, earlier jobs and the first
+    cells of this sheet and day leave open; what `first` holds must not be among the readings.
 
     An earlier job was burnt on a day of its own: its pieces fell free or hung together as far as
     that day had it, so many pieces of one job prove one day.
     """
-    count = len(settings)
-    settings = [*settings, *(job.setting for job in earlier)]
+    count, told = len(settings), len(settings) + len(earlier)
+    settings = [*settings, *(job.setting for job in earlier), *(cell.setting for cell in first)]
     groove = known.posterior.resampled(PARTICLES)
     rows, weight = rows_out_of_focus(groove, known.drift, NODES)
     burns = known.case.burns_of(settings)
@@ -157,6 +170,10 @@ def rows_of(
     weight = rows_of_all.weight
     for n, job in enumerate(earlier):
         weight = _taught(rows_of_all.log_free[:, count + n], weight, particle, job)
+    if first:
+        rows_of_all = replace(rows_of_all, weight=weight)
+        which = range(told, told + len(first))
+        weight = rows_of_all.after(which, [cell.free for cell in first]).weight
     return Rows(rows_of_all.margin[:, :count], rows_of_all.spread, weight)
 
 
@@ -196,7 +213,12 @@ def _shared(count: int, seed: int) -> Floats:
 
 
 def freed_by_passes(
-    known: FittedCut, setting: Setting, most: int = 2, *, earlier: Sequence[EarlierJob] = ()
+    known: FittedCut,
+    setting: Setting,
+    most: int = 2,
+    *,
+    earlier: Sequence[EarlierJob] = (),
+    first: Sequence[FirstCell] = (),
 ) -> tuple[float, ...]:
     """Return the chance that a place which hangs falls free after one more pass, after two, and so
     on: left lying where it is, burnt with the same power, speed and focus.
@@ -207,7 +229,7 @@ def freed_by_passes(
         replace(setting, passes=setting.passes + more, focus_step_mm=0.0)
         for more in range(most + 1)
     ]
-    rows = rows_of(known, settings, earlier=earlier)
+    rows = rows_of(known, settings, earlier=earlier, first=first)
     free = ndtr(rows.margin / rows.spread[:, None])
     hangs = 1.0 - free[:, 0]
     gained = np.maximum(free[:, 1:] - free[:, :1], 0.0)

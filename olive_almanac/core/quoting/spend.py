@@ -12,7 +12,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from olive_almanac.core.deciding.cut_knowledge import FittedCut
-from olive_almanac.core.quoting.risk import PATCH_MM, EarlierJob, JobRisk, Rows, risk_of, rows_of
+from olive_almanac.core.quoting.risk import (
+    PATCH_MM,
+    EarlierJob,
+    FirstCell,
+    JobRisk,
+    Rows,
+    risk_of,
+    rows_of,
+)
 from olive_almanac.core.records.job import Hang
 from olive_almanac.core.records.setting import Setting
 
@@ -114,12 +122,16 @@ def _candidates(known: FittedCut, book: Setting) -> tuple[list[Setting], NDArray
 
 
 def paces_of(
-    known: FittedCut, book: Setting, price: JobPrice, earlier: Sequence[EarlierJob] = ()
+    known: FittedCut,
+    book: Setting,
+    price: JobPrice,
+    earlier: Sequence[EarlierJob] = (),
+    first: Sequence[FirstCell] = (),
 ) -> tuple[Pace, ...]:
     """Return by the book, the least mean cost, and the surest, those that are not the same once."""
     every, allowed = _candidates(known, book)
     settings = [one for one, may in zip(every, allowed, strict=True) if may]
-    rows = rows_of(known, settings, earlier=earlier)
+    rows = rows_of(known, settings, earlier=earlier, first=first)
     cost = costs_of(rows, settings, price)
     free = rows.all_free(price.length_mm / PATCH_MM)
     time = np.array([_run_s(setting, price) for setting in settings])

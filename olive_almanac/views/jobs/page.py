@@ -613,7 +613,8 @@ class JobsPage(StationPage):
         result = screen.result
         clear_layout(self.paces)
         offer = result.offer if result is not None else None
-        self.offer.setVisible(offer is not None)
+        first = result.first if result is not None else ()
+        self.offer.setVisible(offer is not None or bool(first))
         self.cells.setVisible(offer is not None)
         if result is None or not result.paces:
             self.chance.setText("")
@@ -650,6 +651,14 @@ class JobsPage(StationPage):
             made.clicked.connect(lambda _=False, rule=pace.rule: self.presenter.take_pace(rule))
             made.setAccessibleName(words.replace("\n", ", "))
             self.paces.addWidget(made)
+        if first:
+            self.offer.setText(
+                tr(
+                    "Of {cells} burnt first on this sheet {free} fell free: counted.",
+                    cells=count_text(len(first), "cell"),
+                    free=sum(cell.free for cell in first),
+                )
+            )
         if offer is not None:
             self.offer.setText(
                 tr(

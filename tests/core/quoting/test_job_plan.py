@@ -13,7 +13,15 @@ from olive_almanac.core.errors import OutOfRange
 from olive_almanac.core.motion.program import Lines
 from olive_almanac.core.quoting.job_plan import Layout, plan_job
 from olive_almanac.core.quoting.pattern import Handling, parts_of, pattern_of
-from olive_almanac.core.quoting.risk import PARTICLES, Rows, earlier_jobs, freed_by_passes, rows_of
+from olive_almanac.core.quoting.risk import (
+    PARTICLES,
+    EarlierJob,
+    FirstCell,
+    Rows,
+    earlier_jobs,
+    freed_by_passes,
+    rows_of,
+)
 from olive_almanac.core.quoting.spend import JobPrice, offer_of, paces_of
 from olive_almanac.core.records.job import GroupTask, JobOutcome, PlacedCopy
 from olive_almanac.core.records.setting import Setting
@@ -262,6 +270,25 @@ class RiskTest(unittest.TestCase):
         before = float(rows.all_free(100)[0])
         self.assertGreater(float(rows.after([1, 1], [True, True]).all_free(100)[0]), before)
         self.assertLess(float(rows.after([0, 1], [False, False]).all_free(100)[0]), before)
+
+    def test_first_cells_of_the_sheet_tell_of_its_day_and_their_kind_alone(self):
+        quick = replace(self.book, speed_mm_s=1.2 * self.book.speed_mm_s)
+        job = EarlierJob(quick, 20, 3.0, 0)
+        price = JobPrice(6000, 20.0, 30.0, 60.0, "sheet")
+        before = rows_of(self.known, [self.book], earlier=[job])
+        for free in (True, False):
+            told = [FirstCell(quick, free), FirstCell(self.book, free)]
+            after = rows_of(self.known, [self.book], earlier=[job], first=told)
+            self.assertEqual(after.margin.shape, before.margin.shape)
+            self.assertEqual(after.all_free(100)[0] > before.all_free(100)[0], free)
+            # as if the job's own rows had been taught
+            rows = rows_of(self.known, [self.book, quick], earlier=[job]).after([1, 0], [free] * 2)
+            self.assertAlmostEqual(float(after.all_free(100)[0]), float(rows.all_free(100)[0]), 6)
+            paces = {one.rule: one for one in paces_of(self.known, self.book, price, [job], told)}
+            at_book = float(after.all_free(150)[0])
+            self.assertAlmostEqual(paces["book"].risk.all_free, at_book, 6)
+        hung = freed_by_passes(self.known, self.book, first=[FirstCell(self.book, False)] * 4)
+        self.assertLess(hung[0], freed_by_passes(self.known, self.book)[0])
 
     def test_earlier_jobs_teach_a_day_each_and_knots_teach_nothing(self):
         setting = replace(self.book, speed_mm_s=1.1 * self.book.speed_mm_s)
