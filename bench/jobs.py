@@ -288,7 +288,8 @@ def _decided(machine, stock, seed):
 
 def _slack(hidden, machine, stock, settings, seed):
     """ln of the luck that a patch may lack [settings, days, places], and the spread of its luck."""
-    draw = rng([seed, 99, *f"{machine.name} {stock.family} {stock.thickness_mm}".encode()])  # each world has its own days
+    whose = f"{machine.name} {stock.family} {stock.thickness_mm}"  # each world has its own days
+    draw = rng([seed, 99, *whose.encode()])
     power, focus, thick = draw.uniform(-1, 1, (3, DAYS))
     strength = 1 - hidden.tube_sag * draw.random(DAYS) + 0.05 * power
     thickness, count = stock.true_thickness_mm, len(settings)
