@@ -239,6 +239,19 @@ class JobsPresenter:
             self._read_book_again()
             self.refresh()
 
+    def kept(self) -> tuple[Any, ...] | None:
+        """Return the job in hand with what was read and worked out of it, for another page."""
+        if self.job is None:
+            return None
+        return self.job.uid, self.drawing, self.source, self.result, self._work, self._known
+
+    def go_on(self, kept: tuple[Any, ...]) -> None:
+        """Take in hand again what another page had, where it is of the subject still."""
+        uid, *rest = kept
+        self.job = next((job for job in self.jobs if job.uid == uid), None)
+        if self.job is not None:
+            self.drawing, self.source, self.result, self._work, self._known = rest
+
     def _read_book_again(self) -> None:
         """Give groups the numbers that the book has now; what was reckoned for the job stays."""
         if self.job is None or self.drawing is None:

@@ -97,6 +97,23 @@ class ElsewhereTest(JobsCase):
         self.assertEqual(self.session.subject.stock.uid, BIRCH.uid)
 
 
+class AnotherLookTest(JobsCase):
+    def test_the_job_in_hand_stays_when_the_look_changes(self):
+        self.choose_file()
+        first = self.ready().presenter.job.uid
+        self.path = self.path.with_name("other.svg")
+        self.path.write_text(SVG.replace("30", "31"))
+        self.page().read_file(self.path)
+        self.wait_for(lambda: self.page().presenter.job.uid != first)
+        self.page().presenter.choose(first)  # no longer the newest one
+        self.ready()
+        self.window.switch_theme()
+        self.assertEqual(self.page().presenter.job.uid, first)
+        self.assertIsNotNone(self.page().presenter.drawing)
+        self.ready()
+        self.window.switch_theme()
+
+
 class WholeJobTest(JobsCase):
     def test_by_keys_alone_from_a_drawing_to_a_written_and_told_job(self):
         page = self.page()

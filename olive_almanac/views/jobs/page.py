@@ -368,6 +368,12 @@ class JobsPage(StationPage):
         if self.presenter.job is None:
             QTimer.singleShot(0, self, lambda: self.first.setFocus())
 
+    def kept(self) -> Any:
+        return self.presenter.kept()
+
+    def take_up(self, kept: Any) -> None:
+        self.presenter.go_on(kept)
+
     def take(self, request: Request) -> None:
         if isinstance(request, OpenJob) and not self.is_running():
             self.presenter.choose(request.uid)
@@ -613,8 +619,7 @@ class JobsPage(StationPage):
         result = screen.result
         clear_layout(self.paces)
         offer = result.offer if result is not None else None
-        first = result.first if result is not None else ()
-        self.offer.setVisible(offer is not None or bool(first))
+        self.offer.setVisible(offer is not None)
         self.cells.setVisible(offer is not None)
         if result is None or not result.paces:
             self.chance.setText("")
@@ -631,6 +636,13 @@ class JobsPage(StationPage):
             length_mm=now.risk.length_mm / 1000,
             hangs=_places(now.risk.hangs),
         )
+        if result.first:
+            counted = tr(
+                "Of {cells} burnt first on this sheet {free} fell free: counted.",
+                cells=count_text(len(result.first), "cell"),
+                free=sum(cell.free for cell in result.first),
+            )
+            told = f"{told} {counted}"
         self.why.setText(told)
         self.chance.setToolTip(tip_text(told))
         unit = self.session.preferences.speed_unit
@@ -651,14 +663,6 @@ class JobsPage(StationPage):
             made.clicked.connect(lambda _=False, rule=pace.rule: self.presenter.take_pace(rule))
             made.setAccessibleName(words.replace("\n", ", "))
             self.paces.addWidget(made)
-        if first:
-            self.offer.setText(
-                tr(
-                    "Of {cells} burnt first on this sheet {free} fell free: counted.",
-                    cells=count_text(len(first), "cell"),
-                    free=sum(cell.free for cell in first),
-                )
-            )
         if offer is not None:
             self.offer.setText(
                 tr(
