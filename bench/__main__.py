@@ -20,6 +20,7 @@ TIMED = (  # parts that time something: each by itself
     "photos",
     "book",
     "jobs",
+    "jobs_window",
     "placing",
     "shop",
     "walks",

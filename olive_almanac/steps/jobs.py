@@ -81,6 +81,7 @@ __all__ = [
 
 MOST_COPIES = 2000
 STRIPS = {False: ("grey", tr("greyscale strip")), True: ("dots", tr("dot strip"))}  # in dots or not
+SAME_TIME_NS = 3_000_000_000  # within which a stick gives two files the same time
 LONG_S = 1.0  # from which on it is told how far a job is worked out
 STAGES: dict[Stage, str] = {
     "lines": tr("Lines are sorted …"),
@@ -163,12 +164,15 @@ class JobScreen:
 
 @dataclass(frozen=True)
 class ReadFile:
-    """A drawing that was read from the disk, and for what: machine, stock, job, by their ids."""
+    """A drawing that was read from the disk, and for what: machine, stock, job, by their ids; time
+    and size of the file then.
+    """
 
     path: Path
     data: bytes
     drawing: Drawing
     begun_for: tuple[str, ...]
+    seen: tuple[int, int]
 
 
 class ShowsJob(Protocol):
@@ -194,6 +198,15 @@ class _Telling:
         return words
 
 
+def _time_and_size(path: Path) -> tuple[int, int]:
+    """When a file was last written, ns, and its size; noughts where it is gone."""
+    try:
+        told = path.stat()
+    except (OSError, ValueError):
+        return 0, 0
+    return told.st_mtime_ns, told.st_size
+
+
 def _told_of(reading: Generator[ReadStage, None, Drawing]) -> Generator[str, None, Drawing]:
     """Yield what is told while a drawing is read; return it."""
     tell = _Telling()
@@ -214,6 +227,7 @@ class JobsPresenter:
         self.problem = ""
         self.source: Path | None = None  # where the file was taken from, while it is known
         self._source_sha = ""
+        self._source_seen = ((0, 0), False)  # time and size of the file, and whether it was changed
         self._known: tuple[object, Any] | None = None
         self._font: tuple[str, Letters] | None = None
         self._tone: tuple[object, Trial, ToneTable | DotTable] | None = None
@@ -243,14 +257,16 @@ class JobsPresenter:
         """Return the job in hand with what was read and worked out of it, for another page."""
         if self.job is None:
             return None
-        return self.job.uid, self.drawing, self.source, self.result, self._work, self._known
+        source = self.source, self._source_sha, self._source_seen
+        return self.job.uid, self.drawing, source, self.result, self._work, self._known
 
     def go_on(self, kept: tuple[Any, ...]) -> None:
         """Take in hand again what another page had, where it is of the subject still."""
         uid, *rest = kept
         self.job = next((job for job in self.jobs if job.uid == uid), None)
         if self.job is not None:
-            self.drawing, self.source, self.result, self._work, self._known = rest
+            self.drawing, source, self.result, self._work, self._known = rest
+            self.source, self._source_sha, self._source_seen = source
 
     def _read_book_again(self) -> None:
         """Give groups the numbers that the book has now; what was reckoned for the job stays."""
@@ -316,9 +332,10 @@ class JobsPresenter:
 
             if machine is None:
                 raise BadFile(tr("Choose the machine first that the job is for."))
+            seen = _time_and_size(path)
             data = read_bytes(path)
             drawing = yield from _told_of(reading_of(data, name_of(path), machine, answers))
-            yield ReadFile(path, data, drawing, begun_for)
+            yield ReadFile(path, data, drawing, begun_for, seen)
 
         return work()
 
@@ -377,20 +394,26 @@ class JobsPresenter:
 
         if self.session.attempt(keep):
             self.source, self._source_sha = path, drawing.sha256
+            self._source_seen = read.seen, False
             self.result = None
             self.refresh()
         else:
             self.drawing = before
 
     def is_changed_on_disk(self) -> bool:
-        """Whether the file that the drawing came from says something else now."""
+        """Whether the file that the drawing came from says something else now.  It is read again
+        where its time or size is another, or its time so new that both may have stayed.
+        """
         if self.source is None:
             return False
         try:
-            data = read_bytes(self.source)
+            seen = _time_and_size(self.source)
+            if seen != self._source_seen[0] or time.time_ns() - seen[0] < SAME_TIME_NS:
+                sha = hashlib.sha256(read_bytes(self.source)).hexdigest()
+                self._source_seen = seen, sha != self._source_sha
         except AlmanacError:
             return False  # gone, or a stick pulled out: the kept one stands
-        return hashlib.sha256(data).hexdigest() != self._source_sha
+        return self._source_seen[1]
 
     def remove(self) -> None:
         """Take the job out of the list; its revisions stay in the library."""

@@ -111,10 +111,14 @@ def _first_alike(start: Floats, end: Floats) -> Whole:
         (ends[:, 0, 0] == ends[:, 1, 0]) & (ends[:, 0, 1] > ends[:, 1, 1])
     )
     ends[swapped] = ends[swapped][:, ::-1]
-    _, first, which = np.unique(
-        ends.reshape(len(ends), 4), axis=0, return_index=True, return_inverse=True
-    )
-    return np.asarray(first[which.reshape(-1)], np.intp)
+    # by column after column: rows as a whole are sorted while all else stands still
+    flat = ends.reshape(len(ends), 4)
+    order = np.lexsort(flat.T)
+    begins = np.ones(len(flat), bool)
+    begins[1:] = (np.diff(flat[order], axis=0) != 0).any(axis=1)
+    first = np.empty(len(flat), np.intp)
+    first[order] = order[begins][np.cumsum(begins) - 1]
+    return first
 
 
 def _along(
