@@ -97,6 +97,55 @@ class ElsewhereTest(JobsCase):
         self.assertEqual(self.session.subject.stock.uid, BIRCH.uid)
 
 
+class CellsFirstTest(JobsCase):
+    """Half as much is known of a long job at a quick pace."""
+
+    def fill(self, library):
+        trial = cut_trial()
+        library.save_trial(trial, "book", "planned")
+        library.save_readings(trial.id, read_by_energy(trial, 2.2)[:12], "read")
+        evidence, setting = Evidence((trial.id,), 12), Setting(1.0, 20.0)
+        cut = sample_entry(setting=setting, kerf_x_mm=0.2, kerf_y_mm=0.15, evidence=evidence)
+        library.save_entry(cut, "chosen")
+        score = sample_entry(uid="score", task="score", setting=Setting(0.2, 60.0))
+        library.save_entry(score, "chosen")
+        stock = replace(BIRCH, sheets=(Sheet(580, 380),), price_m2=270.0)
+        library.save_stock(stock, "sheets noted")
+
+    def test_cells_are_burnt_and_read_first_on_the_very_sheet_and_count_for_the_job(self):
+        self.choose_file()
+        page = self.ready()
+        page.copies.selectAll()
+        self.type("100", page.copies)
+        self.key(Qt.Key.Key_Return, widget=page.copies)
+        self.wait_for(lambda: page.presenter.result and page.presenter.result.plan.copies == 100)
+        self.wait_for(page.cells.isVisible)
+        self.assertRegex(page.offer.text(), r"^Burn 4 cells in a free corner first: .* saves ")
+        (run,) = page.presenter.result.plan.runs
+        before = page.presenter.result.paces[0].risk.all_free
+        self.click(page.cells)
+        plan = self.page()
+        self.wait_for(lambda: plan.presenter.plan is not None)
+        trial = plan.presenter.plan.trial
+        self.assertEqual((len(trial.cells), trial.sheet.number), (4, run.sheet))
+        left, low, right, high = trial.area_mm
+        for x1, y1, x2, y2 in run.used_mm:
+            x, y = trial.sheet.x_mm, trial.sheet.y_mm
+            apart = x + x2 <= left or right <= x + x1 or y + y2 <= low or high <= y + y1
+            self.assertTrue(apart, "the cells lie on what the job burns")
+        self.ctrl(Qt.Key.Key_Return)
+        self.wait_for(lambda: self.window.station == "burn")
+        self.press("It was burnt on the machine")
+        for _ in range(4):
+            self.key(Qt.Key.Key_H)
+        self.alt(Qt.Key.Key_7)
+        page = self.page()
+        self.wait_for(lambda: page.presenter.is_current and page.presenter.result.first)
+        self.wait_for(lambda: "Of 4 cells burnt first on this sheet 0 fell free" in page.why.text())
+        self.assertLess(page.presenter.result.paces[0].risk.all_free, before)
+        self.assertFalse(page.cells.isVisible())
+
+
 class AnotherLookTest(JobsCase):
     def test_the_job_in_hand_stays_when_the_look_changes(self):
         self.choose_file()
