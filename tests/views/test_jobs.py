@@ -141,8 +141,12 @@ class CellsFirstTest(JobsCase):
         self.alt(Qt.Key.Key_7)
         page = self.page()
         self.wait_for(lambda: page.presenter.is_current and page.presenter.result.first)
-        self.wait_for(lambda: "Of 4 cells burnt first on this sheet 0 fell free" in page.why.text())
+        self.wait_for(
+            lambda: "Of 4 cells burnt first on this sheet 0 fell free" in page.offer.text()
+        )
         self.assertLess(page.presenter.result.paces[0].risk.all_free, before)
+        self.assertIn("Decide anew first", page.offer.text())
+        self.assertTrue(page.offer.isVisible())
         self.assertFalse(page.cells.isVisible())
 
 

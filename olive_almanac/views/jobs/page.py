@@ -90,6 +90,7 @@ MOST_SEGMENTS = 5
 MOST_REMARKS, SHOWN_RUNS, MOST_ELSEWHERE = 20, 6, 4
 BRING_TIP = tr("SVG or DXF; it can be dropped here too")
 MOST_SIGNS = 28  # of a job's name on a key
+LIKELY = 0.5  # chance that all falls free below which a job is not to be begun
 
 
 class JobsPage(StationPage):
@@ -275,9 +276,9 @@ class JobsPage(StationPage):
         self.hang.picked.connect(self.presenter.set_hang)
         self.hang_row = box(row(label(tr("If one hangs,"), "ui", "second"), self.hang, None, gap=6))
         self.lies = LiePanel(self.presenter)
-        self.offer = label("", "ui", wrap=True)
+        self.offer = label("", "small", wrap=True)
         self.cells = button(
-            tr("Plan these cells first"), tip=tr("on this very sheet, then read them")
+            tr("Plan these cells first"), "plain", tip=tr("on this very sheet, then read them")
         )
         self.cells.clicked.connect(self._plan_cells)
         self.done = label("", "small", "second", wrap=True)
@@ -298,9 +299,9 @@ class JobsPage(StationPage):
             self.why,
             self.paces,
             self.hang_row,
-            self.lies,
             self.offer,
             row(self.cells, None),
+            self.lies,
             None,
             self.done,
             row(self.open_folder, self.copy, None, gap=6),
@@ -619,7 +620,7 @@ class JobsPage(StationPage):
         result = screen.result
         clear_layout(self.paces)
         offer = result.offer if result is not None else None
-        self.offer.setVisible(offer is not None)
+        self.offer.setVisible(offer is not None or bool(result and result.first))
         self.cells.setVisible(offer is not None)
         if result is None or not result.paces:
             self.chance.setText("")
@@ -636,13 +637,6 @@ class JobsPage(StationPage):
             length_mm=now.risk.length_mm / 1000,
             hangs=_places(now.risk.hangs),
         )
-        if result.first:
-            counted = tr(
-                "Of {cells} burnt first on this sheet {free} fell free: counted.",
-                cells=count_text(len(result.first), "cell"),
-                free=sum(cell.free for cell in result.first),
-            )
-            told = f"{told} {counted}"
         self.why.setText(told)
         self.chance.setToolTip(tip_text(told))
         unit = self.session.preferences.speed_unit
@@ -663,6 +657,8 @@ class JobsPage(StationPage):
             made.clicked.connect(lambda _=False, rule=pace.rule: self.presenter.take_pace(rule))
             made.setAccessibleName(words.replace("\n", ", "))
             self.paces.addWidget(made)
+        if result.first:
+            self.offer.setText(_counted(result))
         if offer is not None:
             self.offer.setText(
                 tr(
@@ -1025,6 +1021,18 @@ class JobsPage(StationPage):
         urls = [url for url in event.mimeData().urls() if url.isLocalFile()]
         if urls:
             self.read_file(Path(urls[0].toLocalFile()))
+
+
+def _counted(result: JobResult) -> str:
+    """What the cells burnt first told."""
+    told = tr(
+        "Of {cells} burnt first on this sheet {free} fell free: counted.",
+        cells=count_text(len(result.first), "cell"),
+        free=sum(cell.free for cell in result.first),
+    )
+    if max(pace.risk.all_free for pace in result.paces) < LIKELY:
+        told += " " + tr("Decide anew first: this sheet needs more than the entry knows.")
+    return told
 
 
 def _places(mean: float) -> str:
