@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from datetime import timedelta
 from typing import TYPE_CHECKING
 
 from olive_almanac.core.design.kinds.kind import kind_of
@@ -171,14 +172,16 @@ class Trials:
         machine, stock = self._session.subject.machine, self._session.subject.stock
         if machine is None or stock is None or self._session.library is None:
             return ()
-        today, store = self._session.today().isoformat(), self._session.store
+        today, store = self._session.today(), self._session.store
+        lately = (today - timedelta(days=1)).isoformat()  # written in whichever zone
         wanted = (machine.uid, machine.state, stock.uid, stock.lot, task)
         here = []
-        for trial, _, _ in self.kept:
+        for trial, _, at in self.kept:
             what = (trial.machine.uid, trial.machine.state, trial.stock.uid, trial.stock.lot)
-            run = store.run_of(trial.id) if (*what, trial.task) == wanted else None
-            if run is not None and run.started[:10] == today:
-                here.append(trial)
+            if at >= lately and (*what, trial.task) == wanted:
+                run = store.run_of(trial.id)
+                if run is not None and run.started[:10] == today.isoformat():
+                    here.append(trial)
         return self._read(here)
 
     def weekly_checks(self) -> Coupons:

@@ -115,10 +115,10 @@ class JigDialog(QDialog):
         rim = tr("Clearance below zero: a rim carries the blank, what sticks out of it hangs free.")
         self.like_row = box(row(label(tr("As"), "ui", "second"), self.like, None, gap=6))
         left = col(
-            line(tr("Blank"), tr("wide"), "×", tr("high")),
+            line(tr("Blank"), "wide", "×", "high"),
             line(tr("Places"), "columns", "×", "rows", tr("columns, rows")),
             line(tr("Pitch"), "pitch_x", "×", "pitch_y"),
-            line(tr("Clearance"), "clearance", "notch", "notch"),
+            line(tr("Clearance"), "clearance", tr("notch"), "notch"),
             label(rim, "small", "second", wrap=True),
             4,
             self.like_row,
