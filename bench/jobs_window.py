@@ -9,6 +9,8 @@ from pathlib import Path
 
 import numpy as np
 
+from bench.opened import opened
+
 PATHS, COPIES, STEPS = 5000, 500, 120
 FRAME_MS = 1000 / 60
 
@@ -44,13 +46,10 @@ def measure():
     from PySide6.QtCore import QPoint, Qt
     from PySide6.QtTest import QTest
 
-    from olive_almanac import __main__ as program
     from olive_almanac.core.records.setting import Setting
     from olive_almanac.core.records.stock import Sheet
     from olive_almanac.demo.shop import MACHINES, STOCKS
     from olive_almanac.storage.library import Library
-    from olive_almanac.views.application import make_application
-    from olive_almanac.views.window import MainWindow
     from tests.samples import sample_entry
 
     machine = replace(MACHINES[0], bed_mm=(1200.0, 900.0))
@@ -64,12 +63,7 @@ def measure():
         entry = replace(entry, machine_uid=machine.uid, stock_uid=stock.uid)
         library.save_entry(entry, "chosen")
         library.close()
-        make_application()
-        window = MainWindow(folder, program.make_services(Path(scratch) / "p.json"))
-        window.resize(1280, 800)
-        window.show()
-        window.open_library()
-        wait_until(lambda: window.session.library is not None)
+        window = opened(folder)
         window.session.choose(machine=machine.uid, stock=stock.uid, task="cut")
         window.navigate("jobs")
         settle(800)  # the program loads what it needs

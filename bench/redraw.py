@@ -8,6 +8,8 @@ from pathlib import Path
 
 import numpy as np
 
+from bench.opened import opened
+
 TYPED = 24
 WARM_MS = 800
 
@@ -24,7 +26,6 @@ def measure():
     from PySide6.QtCore import QEventLoop, Qt, QTimer
     from PySide6.QtTest import QTest
 
-    from olive_almanac import __main__ as program
     from olive_almanac.core.design.plan import plan_trial
     from olive_almanac.core.design.suggest import suggest_levels
     from olive_almanac.core.materials.catalogue import Permission
@@ -32,8 +33,6 @@ def measure():
     from olive_almanac.demo.shop import MACHINES, STOCKS
     from olive_almanac.standins.bench import StandInBench
     from olive_almanac.storage.library import Library
-    from olive_almanac.views.application import make_application
-    from olive_almanac.views.window import MainWindow
 
     machine, stock = MACHINES[1], STOCKS[0]
     trial = plan_trial(
@@ -63,12 +62,7 @@ def measure():
             "burnt",
         )
         library.close()
-        make_application()
-        window = MainWindow(folder, program.make_services(Path(scratch) / "p.json"))
-        window.resize(1280, 800)
-        window.show()
-        window.open_library()
-        wait_until(lambda: window.session.library is not None)
+        window = opened(folder)
         window.navigate("read")
         page = window.page("read")
         wait_until(lambda: page.edge_is_drawn)

@@ -121,6 +121,8 @@ class CellsFirstTest(JobsCase):
         self.wait_for(lambda: page.presenter.result and page.presenter.result.plan.copies == 100)
         self.wait_for(page.cells.isVisible)
         self.assertRegex(page.offer.text(), r"^Burn 4 cells in a free corner first: .* saves ")
+        shown = page.write.visibleRegion().boundingRect()
+        self.assertEqual(shown.height(), page.write.height(), "the main key lies below the fold")
         (run,) = page.presenter.result.plan.runs
         before = page.presenter.result.paces[0].risk.all_free
         self.click(page.cells)

@@ -268,8 +268,6 @@ class JobsPage(StationPage):
         self.facts.setSpacing(0)
         self.chance = label("", "h2", wrap=True)
         self.why = label("", "small", "second", wrap=True)
-        if compact(True, False):  # the tip of the line above says it
-            self.why.hide()
         self.paces = QVBoxLayout()
         self.paces.setSpacing(px(4))
         self.hang = WordPicker("ui_b", name=tr("Where a piece hangs"))
@@ -622,6 +620,8 @@ class JobsPage(StationPage):
         offer = result.offer if result is not None else None
         self.offer.setVisible(offer is not None or bool(result and result.first))
         self.cells.setVisible(offer is not None)
+        # where there is little room the tip of the line above says it
+        self.why.setVisible(compact(False, True) and offer is None)
         if result is None or not result.paces:
             self.chance.setText("")
             cuts = any(line.task.task == "cut" and line.numbers for line in screen.groups)
