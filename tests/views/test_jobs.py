@@ -121,6 +121,9 @@ class CellsFirstTest(JobsCase):
         self.wait_for(lambda: page.presenter.result and page.presenter.result.plan.copies == 100)
         self.wait_for(page.cells.isVisible)
         self.assertRegex(page.offer.text(), r"^Burn 4 cells in a free corner first: .* saves ")
+        self.window.resize(1280, 800)
+        page = self.page()
+        self.wait_for(page.cells.isVisible)
         shown = page.write.visibleRegion().boundingRect()
         self.assertEqual(shown.height(), page.write.height(), "the main key lies below the fold")
         (run,) = page.presenter.result.plan.runs
