@@ -128,7 +128,12 @@ class CellsFirstTest(JobsCase):
         self.assertEqual(shown.height(), page.write.height(), "the main key lies below the fold")
         (run,) = page.presenter.result.plan.runs
         before = page.presenter.result.paces[0].risk.all_free
-        self.click(page.cells)
+        for _ in range(60):
+            if page.cells.hasFocus():
+                break
+            self.key(Qt.Key.Key_Tab)
+        self.assertTrue(page.cells.hasFocus())
+        self.key(Qt.Key.Key_Space, widget=page.cells)
         plan = self.page()
         self.wait_for(lambda: plan.presenter.plan is not None)
         trial = plan.presenter.plan.trial

@@ -618,10 +618,11 @@ class JobsPage(StationPage):
         result = screen.result
         clear_layout(self.paces)
         offer = result.offer if result is not None else None
-        self.offer.setVisible(offer is not None or bool(result and result.first))
+        of_cells = offer is not None or bool(result and result.first)
+        self.offer.setVisible(of_cells)
         self.cells.setVisible(offer is not None)
         # where there is little room the tip of the line above says it
-        self.why.setVisible(compact(False, True) and offer is None)
+        self.why.setVisible(compact(False, True) and not of_cells)
         if result is None or not result.paces:
             self.chance.setText("")
             cuts = any(line.task.task == "cut" and line.numbers for line in screen.groups)
