@@ -477,10 +477,21 @@ def main() -> int:
         return tell(sys.argv[1], *map(int, sys.argv[2:3]))
     using = subprocess.Popen(command(use.__name__), cwd=ROOT, preexec_fn=lambda: os.nice(PATIENCE))
     time.sleep(SETTLES_S)
-    commands = [command(part.__name__) for part in IN_ORDER]
     with ThreadPoolExecutor(os.cpu_count()) as cores:
-        bad = list(cores.map(lambda one: subprocess.run(one, cwd=ROOT).returncode, commands))
-    return int(any((*bad, using.wait())))
+        bad = list(cores.map(ran_badly, [part.__name__ for part in IN_ORDER]))
+    return int(any((*bad, is_bad(use.__name__, using.wait()))))
+
+
+def ran_badly(part: str) -> bool:
+    """Run a part as a process of its own; return whether it is over a bar or broke off."""
+    return is_bad(part, subprocess.run(command(part), cwd=ROOT).returncode)
+
+
+def is_bad(part: str, code: int) -> bool:
+    """Return whether a part ended badly, and say so where it ended before it told its figures."""
+    if code not in (0, 1):
+        print(f"OVER  {part}: ended by itself with {code}, its figures are not known", flush=True)
+    return code != 0
 
 
 def command(part: str) -> list[str]:

@@ -2,9 +2,12 @@
 readings.  Seeded, so that a fault comes back.
 """
 
+import io
 import math
 import random
+import sys
 import unittest
+from contextlib import redirect_stdout
 from unittest import mock
 
 from bench import guided, hardships, soak
@@ -47,6 +50,13 @@ class DoorsTest(unittest.TestCase):
         with mock.patch("builtins.print"), tried.one("a door"):
             raise KeyError("ours")
         self.assertEqual([value for _, value, _ in tried.figures("doors")], [1, 0])
+
+    def test_a_part_that_crashes_is_told_and_fails(self):
+        dies = [sys.executable, "-c", "import os, signal; os.kill(os.getpid(), signal.SIGSEGV)"]
+        told = io.StringIO()
+        with mock.patch.object(soak, "command", return_value=dies), redirect_stdout(told):
+            self.assertTrue(soak.ran_badly("use"))
+        self.assertRegex(told.getvalue(), "^OVER  use: ended by itself with -11")
 
     def test_an_unsafe_file_that_is_called_safe_is_counted(self):
         program = (SQUARE.splitlines(), LIMITS)
