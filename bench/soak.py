@@ -475,20 +475,18 @@ PATIENCE = 5  # how much the long use stands back for the others, as nice() coun
 def main() -> int:
     if sys.argv[1:]:
         return tell(sys.argv[1], *map(int, sys.argv[2:3]))
-    using = subprocess.Popen(command(use.__name__), cwd=ROOT, preexec_fn=lambda: os.nice(PATIENCE))
-    time.sleep(SETTLES_S)
-    with ThreadPoolExecutor(os.cpu_count()) as cores:
+    with ThreadPoolExecutor(1) as beside, ThreadPoolExecutor(os.cpu_count()) as cores:
+        using = beside.submit(ran_badly, use.__name__, PATIENCE)
+        time.sleep(SETTLES_S)
         bad = list(cores.map(ran_badly, [part.__name__ for part in IN_ORDER]))
-    return int(any((*bad, is_bad(use.__name__, using.wait()))))
+    return int(any((*bad, using.result())))
 
 
-def ran_badly(part: str) -> bool:
-    """Run a part as a process of its own; return whether it is over a bar or broke off."""
-    return is_bad(part, subprocess.run(command(part), cwd=ROOT).returncode)
-
-
-def is_bad(part: str, code: int) -> bool:
-    """Return whether a part ended badly, and say so where it ended before it told its figures."""
+def ran_badly(part: str, patience: int = 0) -> bool:
+    """Run a part as a process of its own; return whether it is over a bar or broke off, which is
+    said at once.
+    """
+    code = subprocess.run(["nice", "-n", str(patience), *command(part)], cwd=ROOT).returncode
     if code not in (0, 1):
         print(f"OVER  {part}: ended by itself with {code}, its figures are not known", flush=True)
     return code != 0
